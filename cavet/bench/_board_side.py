@@ -300,7 +300,7 @@ class _Visit:
         self._side.note_absence(now)
         world.catch_up(now)
         arrived = self._way.arrived
-        if self._traffic.meddling.is_at_work and self._board.firmware.heeds(self._client, data):
+        if self._traffic.meddling.is_at_work and self._board.firmware.heeds(self._client, data, now):
             came, data = data, self._traffic.meddling.heard(data, now)
             if came and not data:
                 self._way.missed(came)

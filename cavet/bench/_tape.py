@@ -357,6 +357,7 @@ class Tape:
                 link.name, _title(link), spoken(setup, link), link.byte_seconds, partial(self._is_station, link)
             )
             for link in setup.links.values()
+            if not link.shares
         }
 
     def follow(self, most: int | None = None) -> int:

@@ -1,6 +1,7 @@
 """Links, which carry the bytes: a kind of them is its table, which says where it is, and what it is made of."""
 
 import re
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any
 
 import msgspec
@@ -8,7 +9,7 @@ import msgspec
 from cavet.benchfile._check import Checker
 from cavet.benchfile._file_table import FileTable
 from cavet.benchfile._places import Path
-from cavet.benchfile._setup import OWN, SIMULATED, LinkSetup, address_problem, joined_lines
+from cavet.benchfile._setup import OWN, SIMULATED, HostSetup, LinkSetup, address_problem, joined_lines
 from cavet.benchfile.boards import FIRMWARES
 from cavet.links import SerialSettings, Tls
 from cavet.settings import Meaning, Table, keys_of
@@ -237,6 +238,19 @@ class LinkReader:
                 if link.kind == "serial" and rate not in (None, there.settings.rate):
                     expected = f"that of links.{there.name}, {there.settings.rate}: the line is shared"
                     self._checker.wrong(("boards", board, "baud"), found=rate, expected=expected)
+
+    def check_hosts(self, hosts: Iterable[HostSetup], links: Mapping[str, LinkSetup]) -> None:
+        """A link is opened by one host, where not all that are on it are told apart: by their connections on a network,
+        by their turns on a line of Modbus."""
+        first: dict[str, str] = {}
+        for host in hosts:
+            link = links.get(host.link)
+            if link is None or link.kind == "tcp" or link.broker or link.protocol.startswith("modbus"):
+                continue
+            other = first.setdefault(link.name, host.name)
+            if other != host.name:
+                expected = f"a link of its own: hosts.{other} opens that"
+                self._checker.wrong(("hosts", host.name, "link"), found=link.name, expected=expected)
 
     def _read(self, name: str, table: LinkTable) -> LinkSetup | None:
         """Read one link; `None` where nothing can be made of it."""

@@ -65,6 +65,7 @@ class _Reader:
         links = link_reader.read_all(link_tables)
         host_tables = self._tables("hosts", schema.HostTable, (), top.hosts)
         hosts = {name: self._host(name, table) for name, table in host_tables.items()}
+        link_reader.check_hosts(hosts.values(), links)
         profiles = self._profiles_of_hosts(hosts, links, boards)
         points = self._points(hosts, profiles)
         self._check_expressions(rig, boards)

@@ -49,12 +49,23 @@ def changes_between(before: BenchFile, after: BenchFile) -> Changes:
         hosts |= {
             host.name for host in setup.hosts.values() if host.link in links or setup.links[host.link].board in boards
         }
+    hosts |= _newly_beside(before.setup, after.setup)
     return Changes(boards=frozenset(boards), links=frozenset(links), hosts=frozenset(hosts))
 
 
 def _differing(old: Mapping[str, Any], new: Mapping[str, Any]) -> set[str]:
     """The names whose tables differ, or that only one has."""
     return {name for name in {*old, *new} if old.get(name) != new.get(name)}
+
+
+def _newly_beside(old: Setup, new: Setup) -> set[str]:
+    """The hosts that share their line with others than before: how they open it may be another way."""
+    found = set()
+    for name in {*old.hosts} & {*new.hosts}:
+        beside = [{host.name for host in setup.hosts_on(setup.links[setup.hosts[name].link])} for setup in (old, new)]
+        if beside[0] != beside[1]:
+            found.add(name)
+    return found
 
 
 def _partners(setup: Setup, boards: set[str]) -> set[str]:

@@ -1,7 +1,7 @@
 """What a bench file says, checked and in the core's own types."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from itertools import chain
 from typing import Annotated
 
@@ -259,6 +259,25 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
     def hosts_on(self, link: LinkSetup) -> list[HostSetup]:
         """The hosts that talk on the same line."""
         return [host for host in self.hosts.values() if self.links[host.link].line == link.line]
+
+    def line_of(self, host: str) -> str:
+        """The link that stands for the line on which a host talks."""
+        return self.links[self.hosts[host].link].line
+
+    def board_heard(self, line: str, unit: int | None) -> str:
+        """The board on a line that is called by a unit; where none is, the one that leads there. "" for no link."""
+        there = self.on_line(line)
+        for link in there if unit is not None else ():
+            units = {host.settings.unit for host in self.hosts.values() if host.link == link.name}
+            if unit in units:
+                return link.board
+        return there[0].board if there else ""
+
+    def narrowed(self, links: Iterable[LinkSetup], hosts: Iterable[HostSetup]) -> "Setup":
+        """The same bench with these hosts alone, on these links, and on what else hangs on the same lines."""
+        lines = list(dict.fromkeys(link.line for link in links))
+        kept = {link.name: link for line in lines for link in self.on_line(line)}
+        return msgspec.structs.replace(self, links=kept, hosts={host.name: host for host in hosts})
 
     def link_meant(self, word: str) -> tuple[str, str]:
         """The board whose links a word means, and which of them: its name or its kind, "" for all. Raises

@@ -20,6 +20,7 @@ from cavet.wording import from_to, unknown
 
 def bench_rows(setup: Setup) -> dict[str, list[Row]]:
     """Boards, links, points and parts of a bench, a row each."""
+    has_lines = any(link.shares for link in setup.links.values())
     return {
         "boards": [_board_row(setup, board) for board in setup.boards.values()],
         "links": [
@@ -27,6 +28,7 @@ def bench_rows(setup: Setup) -> dict[str, list[Row]]:
                 "link": link.name, "board": link.board, "kind": link.kind, "protocol": link.protocol,
                 "address": link.broker or link.address,
                 "settings": f"{link.settings.rate} {link.settings.form}" if link.kind == "serial" else "",
+                **({"line": link.line} if has_lines else {}),
             }
             for link in setup.links.values()
         ],

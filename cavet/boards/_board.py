@@ -125,7 +125,7 @@ class Board:
     def feed(self, client: Client, data: bytes, offset: int, now: float, carried: Carried) -> None:
         """Bytes have arrived, the first of them at `offset` in the link's stream. While it boots they are lost."""
         if self.state is not BoardState.RUNNING:
-            if not self.firmware.heeds(client, data):
+            if not self.firmware.heeds(client, data, now):
                 return
             note = f"{counted(len(data), 'byte')} not heard: the board {self.state.value}"
             self._tell(

@@ -77,7 +77,7 @@ class Firmware:
     def joined(self, client: Client, now: float) -> None:
         """A program is there."""
 
-    def heeds(self, client: Client, data: bytes) -> bool:
+    def heeds(self, client: Client, data: bytes, now: float) -> bool:
         """Whether what a program says may be for this board: on a line that is shared all hear all."""
         return True
 

@@ -78,12 +78,8 @@ def read_order(setup: Setup, word: str) -> Order:
 async def drive(setup: Setup, orders: list[Order], *, as_json: bool, kept: Kept = NOWHERE) -> int:
     """Carry the orders out, one after the other; give the exit code."""
     hosts = list(dict.fromkeys(order.point.board for order in orders))  # in their order: chance has no part in a record
-    links = list(dict.fromkeys(setup.hosts[host].link for host in hosts))
-    needed = msgspec.structs.replace(
-        setup,
-        hosts={host: setup.hosts[host] for host in hosts},
-        links={name: setup.links[name] for name in links},
-    )
+    talking = [setup.hosts[host] for host in hosts]
+    needed = setup.narrowed([setup.links[host.link] for host in talking], talking)
     simulated = all(link.is_within for link in needed.links.values())
     bench = RunningBench(needed, carrier=Carrier.MEMORY if simulated else Carrier.REAL)
     with recorded(bench, kept):

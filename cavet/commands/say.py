@@ -43,7 +43,7 @@ def command(
     """Say one message to a board and print the answer as `decode` does. Without MESSAGE: what can be said."""
     setup = with_seed(at_addresses(on_broker(open_bench(bench).setup, broker), at), seed)
     link, host = find_link(setup, place)
-    setup = msgspec.structs.replace(setup, links={link.name: link}, hosts={host.name: host})
+    setup = setup.narrowed([link], [host])
     if message is None:
         list_messages(setup, link)
         return 0

@@ -49,7 +49,8 @@ def _lines(setup: Setup, cut: Cut) -> dict[str, Line]:
     ports = count(FIRST_CLIENT_PORT)
     found: dict[str, Line] = {}
     for place, link in enumerate(setup.links.values(), 1):
-        if not cut.boards or link.board in cut.boards:
+        boards = {each.board for each in setup.on_line(link.name)}
+        if not link.shares and (not cut.boards or not boards.isdisjoint(cut.boards)):
             found[link.name] = line_of(
                 f"{link.board}.{link.name}", link, spoken(setup, link), place, lambda: next(ports)
             )
@@ -109,8 +110,9 @@ class _Trails:
         self._said: dict[tuple[str, bytes], deque[tuple[float, int]]] = {}
         self._interfaces: dict[str, list[str]] = {}
         for link in setup.links.values():
-            hosts = [host.name for host in setup.hosts.values() if host.link == link.name]
-            self._interfaces[f"{link.board}.{link.name}"] = list(dict.fromkeys([*hosts, link.board]))
+            there = setup.on_line(link.line)
+            names = [*(host.name for host in setup.hosts_on(link)), *(each.board for each in there)]
+            self._interfaces[f"{link.board}.{link.name}"] = list(dict.fromkeys(names))
 
     def note(self, event: Event) -> None:
         """Note the bytes that an event of a trail is about."""

@@ -136,7 +136,7 @@ class Lanes:
         point = self._setup.points.get(event.subject)
         host = self._setup.hosts.get(point.board) if point is not None else None
         if host is not None:
-            link = self._setup.links[host.link]
+            link = self._setup.links[self._setup.line_of(host.name)]
             self._lane(LINK, link.board, link.name, TRAFFIC, link.kind).commands.append(event.t)
 
     def _dot(self, point: Point, event: Event) -> None:

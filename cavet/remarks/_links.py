@@ -85,22 +85,20 @@ def lines_too_slow(around: Around) -> Iterator[Remark]:
 
 def units_twice(around: Around) -> Iterator[Remark]:
     """Two boards of one line, or behind one address, with one unit."""
-    there: dict[tuple[str, int], str] = {}
-    for link in around.setup.links.values():
-        if not link.protocol.startswith("modbus") or link.simulated:
+    there: dict[tuple[str, int], tuple[str, str]] = {}
+    for host in around.setup.hosts.values():
+        link, unit = around.setup.links[host.link], host.settings.unit
+        if not link.protocol.startswith("modbus") or not unit:
             continue
-        for host in around.setup.hosts.values():
-            if host.link != link.name or not host.settings.unit:
-                continue
-            key = (link.address, host.settings.unit)
-            if key in there:
-                yield Remark(
-                    name="unit-twice", keys=("hosts", host.name, "unit"), weight=Weight.WRONG,
-                    what=f"{there[key]} and {host.name} are both unit {host.settings.unit} at {link.address}",
-                    why="two units of one number answer at once, and their frames destroy each other; what one is told "
-                    "the other does as well",
-                )  # fmt: skip
-            there.setdefault(key, host.name)
+        where = f"on the line of {link.line}" if link.simulated else f"at {link.address}"
+        other, board = there.setdefault((where, unit), (host.name, link.board))
+        if board != link.board:
+            yield Remark(
+                name="unit-twice", keys=("hosts", host.name, "unit"), weight=Weight.WRONG,
+                what=f"{other} and {host.name} are both unit {unit} {where}",
+                why="two units of one number answer at once, and their frames destroy each other; what one is told "
+                "the other does as well",
+            )  # fmt: skip
 
 
 def units_differ(around: Around) -> Iterator[Remark]:

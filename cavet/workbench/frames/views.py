@@ -54,7 +54,8 @@ def _link_title(desk: Desk, on: LinkTape) -> str:
     link = desk.bench.setup.links.get(on.name)
     if link is None:
         return on.name
-    return f"{link.board} {link.kind}"
+    boards = [each.board for each in desk.bench.setup.on_line(link.name)]
+    return f"{', '.join(boards)} {link.kind}"
 
 
 def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
@@ -123,8 +124,7 @@ def under_view(
         left = f"; {reading.left} transfers are still to be read" if reading.left else ""
         return UnderView(name="", abouts=(), place="", ruler=None, empty=f"no frame here yet{left}")
     on = reading.on
-    link = desk.bench.setup.links.get(on.name)
-    board = link.board if link is not None else ""
+    board = desk.bench.setup.board_heard(on.name, getattr(editing.frame.message, "unit", None))
     who = f"the host to {board}" if placed.above else f"{board} to the host"
     client = on.client(placed.number)
     if client and "/" not in client and client not in _own(desk, on.name):
@@ -155,7 +155,7 @@ def under_view(
 
 def _own(desk: Desk, link: str) -> set[str]:
     """The names of this bench's host on a link."""
-    return {name for each in desk.bench.host_links.values() if each.link.name == link for name in each.clients}
+    return {name for each in desk.bench.host_links.values() if each.link.line == link for name in each.clients}
 
 
 def meant(desk: Desk, board: str, editing: Editing, reading: Reading) -> list[Field]:

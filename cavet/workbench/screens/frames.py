@@ -235,7 +235,7 @@ class FramesScreen(FramesActing):
         return points[0] if points else None
 
     def go_to(self, point: Point) -> None:
-        link = self._desk.bench.setup.hosts[point.board].link
+        link = self._desk.bench.setup.line_of(point.board)
         if link != self.reading.link:
             self.reading.choose(link)
 
@@ -257,17 +257,17 @@ class FramesScreen(FramesActing):
         setup = self._desk.bench.setup
         point = setup.point_of(trail)
         if point is not None:
-            return setup.hosts[point.board].link
+            return setup.line_of(point.board)
         if event.topic is Topic.LINK and event.subject in setup.links:
-            return event.subject
-        return next((name for name, link in setup.links.items() if link.board == event.board), "")
+            return setup.links[event.subject].line
+        return next((link.line for link in setup.links.values() if link.board == event.board), "")
 
     def show_time(self, point: Point, t: float) -> None:
         """Stand at the last frame before a time, on the link of a point's board."""
         reading = self.reading
         reading.follow(self._desk.now, self._cells)
         reading.following = False
-        reading.choose(self._desk.bench.setup.hosts[point.board].link, t)
+        reading.choose(self._desk.bench.setup.line_of(point.board), t)
         reading.go_to(reading.number, self._cells)
 
     # the mouse

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from math import inf
 
 from cavet.boards._running import CauseOf, Client, Firmware, Outgoing
-from cavet.boards.firmware.modbus._lines import Heard, Line, StreamLine, line_for, unit_of, words_of
+from cavet.boards.firmware.modbus._lines import Heard, Line, Pieces, StreamLine, line_for, unit_of, words_of
 from cavet.boards.firmware.modbus._server import UNCOUNTED, ExceptionError, Server
 from cavet.protocols import Frame, Message, as_found, modbus
 from cavet.record import Kind, Tell, Topic
@@ -32,6 +32,8 @@ class ModbusFirmware(Firmware):
         self._timed: dict[Client, Line] = {}
         """Those on which a time runs: the others need no look when it has passed."""
         self._cause_of: dict[Client, CauseOf] = {}
+        self._pieces: dict[Client, Pieces] = {}
+        """Of lines that are shared, where a message is cut."""
 
     def start(self, now: float) -> None:
         """Begin anew."""
@@ -41,9 +43,15 @@ class ModbusFirmware(Firmware):
         """A program is there."""
         self._lines[client] = line_for(client.protocol, client.character)
 
-    def heeds(self, client: Client, data: bytes) -> bool:
-        unit = unit_of(client.protocol, data)
-        return unit == BROADCAST or self._looks_after(client, unit)
+    def heeds(self, client: Client, data: bytes, now: float) -> bool:
+        """What comes in pieces tells its unit in the first of them."""
+        if not client.others:
+            return True
+        pieces = self._pieces.setdefault(client, Pieces(client))
+        if pieces.begin(data, now):
+            unit = unit_of(client.protocol, data)
+            pieces.heeded = unit == BROADCAST or self._looks_after(client, unit)
+        return pieces.heeded
 
     def _looks_after(self, client: Client, unit: int | None) -> bool:
         """Whether what is for a unit is this board's affair: its own, or nobody's where it leads."""
@@ -58,7 +66,7 @@ class ModbusFirmware(Firmware):
     def unfinished(self, client: Client) -> bytes:
         line = self._lines.get(client)
         rest = line.unfinished() if line is not None else b""
-        return rest if self.heeds(client, rest) else b""
+        return rest if self._looks_after(client, unit_of(client.protocol, rest)) else b""
 
     def left(self, client: Client, now: float) -> None:
         """It is gone: nothing comes any more behind its last frame."""
@@ -68,6 +76,7 @@ class ModbusFirmware(Firmware):
         self._lines.pop(client, None)
         self._timed.pop(client, None)
         self._cause_of.pop(client, None)
+        self._pieces.pop(client, None)
 
     def feed(self, client: Client, data: bytes, now: float, cause_of: CauseOf) -> None:
         line = self._lines.get(client)

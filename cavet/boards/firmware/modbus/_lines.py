@@ -13,7 +13,7 @@ from typing import Protocol
 
 import msgspec
 
-from cavet.boards._running import rest_of
+from cavet.boards._running import Client, rest_of
 from cavet.protocols import Frame, Message, Side, Unreadable, modbus
 from cavet.wording import hex_pairs
 
@@ -51,6 +51,23 @@ class Line(Protocol):
 
     broken: Frame | None
     """What came that can be no Modbus at all, so that the connection is of no use any more; `None` while it is."""
+
+
+class Pieces:
+    """Tells where messages begin, of what comes down a line in pieces."""
+
+    def __init__(self, client: Client) -> None:
+        self._protocol = client.protocol
+        self._character = client.character
+        self._silence = modbus.silence(client.character) if client.character else 0.0
+        self._last = -inf
+        self.heeded = True
+        """Whether the message of which a piece came last is this board's affair."""
+
+    def begin(self, data: bytes, now: float) -> bool:
+        """Whether a message begins with this piece."""
+        pause, self._last = now - len(data) * self._character - self._last, now
+        return data[:1] == b":" if self._protocol == "modbus-ascii" else pause >= self._silence - EDGE
 
 
 class TcpLine:
