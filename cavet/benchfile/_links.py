@@ -240,12 +240,11 @@ class LinkReader:
                     self._checker.wrong(("boards", board, "baud"), found=rate, expected=expected)
 
     def check_hosts(self, hosts: Iterable[HostSetup], links: Mapping[str, LinkSetup]) -> None:
-        """A link is opened by one host, where not all that are on it are told apart: by their connections on a network,
-        by their turns on a line of Modbus."""
+        """A link that does not admit several hosts is opened by one."""
         first: dict[str, str] = {}
         for host in hosts:
             link = links.get(host.link)
-            if link is None or link.kind == "tcp" or link.broker or link.protocol.startswith("modbus"):
+            if link is None or link.admits_several:
                 continue
             other = first.setdefault(link.name, host.name)
             if other != host.name:

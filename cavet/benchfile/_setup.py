@@ -92,6 +92,11 @@ class LinkSetup(msgspec.Struct, frozen=True, kw_only=True):
         return self.shares or self.name
 
     @property
+    def admits_several(self) -> bool:
+        """Whether more than one host can open it: each has a connection of its own, or its turns on a line."""
+        return self.kind == "tcp" or bool(self.broker) or self.protocol.startswith("modbus")
+
+    @property
     def words(self) -> tuple[str, ...]:
         """What it may be called: its board, its name, both, the board and the kind."""
         return self.board, self.name, f"{self.board}.{self.name}", f"{self.board}.{self.kind}"

@@ -31,7 +31,7 @@ def decoded(tongue: Spoken, frame: Frame, side: Side) -> Decoded:
 def frames_of(running: RunningBench, board: str) -> list[Passed]:
     """All messages of a board's links, in the order in which they were whole. Raises `WrongError`.
 
-    On a broker they are those of the host.
+    On a broker they are those of the host; on a line that is shared those of its own unit.
     """
     name = running.setup.board_of(board)
     links = [link for link in running.setup.links.values() if link.board == name]
@@ -42,9 +42,15 @@ def frames_of(running: RunningBench, board: str) -> list[Passed]:
     transfers = running.record.transfers.since(0)
     found: list[Passed] = []
     for link in links:
-        tongue = spoken(running.setup, link)
-        found += _decoded(_of_link(transfers, link, hosts.get(link.name)), tongue)
+        passed = _decoded(_of_link(transfers, link, hosts.get(link.name)), spoken(running.setup, link))
+        is_shared = len(running.setup.on_line(link.line)) > 1
+        found += [each for each in passed if not is_shared or _board_of(running, link, each) == name]
     return sorted(found, key=lambda passed: passed.t)
+
+
+def _board_of(running: RunningBench, link: LinkSetup, passed: Passed) -> str:
+    """The board that a message on a shared line is to or from."""
+    return running.setup.board_heard(link.line, passed.fields.get("unit"))
 
 
 def _of_link(transfers: list[Transfer], link: LinkSetup, host: HostLink | None) -> list[Transfer]:
@@ -54,7 +60,7 @@ def _of_link(transfers: list[Transfer], link: LinkSetup, host: HostLink | None) 
         clients = host.clients if host is not None else set()
         near = [each for each in transfers if each.link == BROKER and each.client == f"{link.name}/host"]
         return near or [each for each in transfers if each.link == link.name and each.client in clients]
-    own = [each for each in transfers if each.link == link.name]
+    own = [each for each in transfers if each.link == link.line]
     return [each for each in own if each.seat is Seat.BOARD] or own
 
 

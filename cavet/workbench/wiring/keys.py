@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from cavet.benchfile import BenchFile, section_of, sort_of
+from cavet.benchfile import BenchFile, Setup, section_of, sort_of
 from cavet.boards import PinMode
 from cavet.expressions import Expression
 from cavet.settings import Key
@@ -120,10 +120,19 @@ def fitting(file: BenchFile, key: Key, path: tuple[str, ...], table: dict[str, A
     setup, board = file.setup, _board_of(file, path, table)
     there, host = setup.boards.get(board), setup.hosts.get(str(table.get("board")))
     return {
-        "board": lambda: tuple(setup.boards), "link": lambda: tuple(setup.links), "host": lambda: tuple(setup.hosts),
+        "board": lambda: tuple(setup.boards), "link": lambda: _links(setup, path), "host": lambda: tuple(setup.hosts),
         "part": lambda: tuple(there.parts) if there is not None else (), "quantity": lambda: tuple(setup.rig),
         "device": lambda: tuple(host.devices) if host is not None else (),
     }.get(key.names, tuple)()  # fmt: skip
+
+
+def _links(setup: Setup, path: tuple[str, ...]) -> tuple[str, ...]:
+    """The links that a host can open; those on whose lines another board can hang."""
+    if path[0] == "links":
+        able = [link for link in setup.links.values() if not link.shares and link.protocol.startswith("modbus")]
+        return tuple(link.name for link in able if link.name != path[1])
+    taken = {host.link for host in setup.hosts.values() if host.name != path[1]}
+    return tuple(link.name for link in setup.links.values() if link.admits_several or link.name not in taken)
 
 
 def _board_of(file: BenchFile, path: tuple[str, ...], table: dict[str, Any]) -> str:

@@ -1,0 +1,202 @@
+"""Lines that are shared: several Modbus boards on one, several hosts that ask there in turns."""
+
+import random
+import tempfile
+import unittest
+from itertools import pairwise
+from pathlib import Path
+
+import cavet
+from cavet.bench import Tape
+from cavet.benchfile import BenchFile, changes_between, check_text
+from cavet.record import Kind, Seat
+from cavet.remarks import remarks_on
+from tests.bench.benches import in_fast_time
+from tests.commands.run import cavet_here
+
+BOARD = """
+[boards.{name}]
+profile = "heron"
+firmware = "modbus"
+unit = {unit}
+[boards.{name}.parts.{name}_lamp]
+kind = "lamp"
+pin = "L3"
+[boards.{name}.map]
+lamp = {{ table = "coils", address = 0, pin = "L3" }}
+[hosts.{name}]
+link = "{name}"
+protocol = "modbus"
+unit = {unit}
+[points.{name}_lamp]
+kind = "switch"
+board = "{name}"
+table = "coils"
+address = 0
+"""
+UNITS = {"pump": 7, "fan": 8, "gate": 9}
+SERIAL = 'format = 1\n[links.pump]\nkind = "serial"\nboard = "pump"\nrate = 19200\n'
+TCP = 'format = 1\n[links.pump]\nkind = "tcp"\nboard = "pump"\n'
+
+
+def yard(first=SERIAL, shares='shares = "pump"', **units):
+    """A bench whose three boards are on one line."""
+    kind = "tcp" if first is TCP else "serial"
+    links = "".join(f'[links.{name}]\nkind = "{kind}"\nboard = "{name}"\n{shares}\n' for name in ("fan", "gate"))
+    return first + links + "".join(BOARD.format(name=name, unit=unit) for name, unit in (UNITS | units).items())
+
+
+def errors_of(text):
+    try:
+        check_text(text, "yard.bench.toml")
+    except ExceptionGroup as group:
+        return [str(error) for error in group.exceptions]
+    return []
+
+
+class Yard(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "yard.bench.toml"
+
+    def opened(self, text, **how):
+        self.path.write_text(text)
+        return cavet.open(str(self.path), seed="a", **how)
+
+
+class OneLine(Yard):
+    def test_each_unit_is_moved_by_its_own_points_alone(self):
+        for text in (yard(), yard(TCP), yard(SERIAL + 'framing = "ascii"\n')):
+            for how in ({}, {"real": True}):
+                with self.subTest(text[:60], how=how), self.opened(text, **how) as bench:
+                    for name in UNITS:
+                        bench[f"{name}_lamp"].set("on")
+                        bench.wait(0.3)
+                        lit = [each for each in UNITS if bench.part(f"{each}.{each}_lamp").state == 100]
+                        self.assertEqual([name], lit)
+                        bench[f"{name}_lamp"].set("off")
+                        bench.wait(0.3)
+                    self.assertEqual([], [trail for trail in bench.trails() if trail.broken_at])
+
+    def test_hosts_ask_in_turns_and_none_waits_long(self):
+        lot = random.Random(5)
+        with self.opened(yard()) as bench:
+            for _ in range(300):
+                bench.wait(lot.random() * 0.03)
+                trail = bench[f"{lot.choice([*UNITS])}_lamp"].set(lot.choice(("on", "off")))
+                self.assertLess(trail.delays.get(("asked", "framed"), 0), 0.06)
+            passed = sorted((each.begin, each.end) for each in bench.record.transfers if each.seat is Seat.BOARD)
+        self.assertTrue(all(before[1] <= after[0] + 1e-9 for before, after in pairwise(passed)))
+
+    def test_one_that_is_silent_does_not_hold_up_the_others(self):
+        text = yard().replace("unit = 9\n[points", "unit = 5\n[points")  # its host asks for one that is not there
+        with self.opened(text) as bench:
+            bench.wait(2.5)  # all tries of its first question
+            for value in ("on", "off") * 5:
+                self.assertLess(sum(bench["fan_lamp"].set(value).delays.values()), 1.3)
+                bench.wait(0.3)
+            told = [event.note for event in bench.record.events if event.kind is Kind.REFUSED]
+        self.assertTrue(told)
+        self.assertEqual({"it is for unit 5; on this line are 7, 8 and 9"}, set(told))
+
+    def test_what_is_told_to_all_moves_all(self):
+        text = (
+            yard() + '[hosts.all]\nlink = "pump"\nprotocol = "modbus"\nunit = 0\n[points.every_lamp]\nkind = "switch"\n'
+        )
+        with self.opened(text + 'board = "all"\ntable = "coils"\naddress = 0\npart = "pump_lamp"\n') as bench:
+            bench["every_lamp"].set("on")
+            bench.wait(0.3)
+            self.assertEqual({100}, {bench.part(f"{name}.{name}_lamp").state for name in UNITS})
+
+    def test_a_fault_of_one_board_meets_its_own_messages(self):
+        with self.opened(yard()) as bench:
+            bench.fault("lose", "fan", messages=1)
+            self.assertEqual([], [trail for trail in [bench["pump_lamp"].set("on")] if trail.broken_at])
+            with bench.broken("gate"), self.assertRaises((cavet.Unconfirmed, cavet.UnreachableError)):
+                bench["pump_lamp"].set("off")
+
+    def test_by_hand_any_unit_of_the_line_is_asked(self):
+        with self.opened(yard()) as bench:
+            bench["gate_lamp"].set("on")
+            answer = bench.send("fan", "read-coils", unit=9, address=0, quantity=1).answer
+            self.assertEqual((9, 1), (answer.fields["unit"], answer.fields["values"][0]))
+
+    def test_the_line_has_one_tape_with_all_that_is_said_on_it(self):
+        async def story(bench, standings):
+            tape = Tape(bench.setup, bench.record)
+            tape.follow()
+            (on,) = tape.links.values()
+            frames = [tape.frame(on.placed(number)) for number in range(len(on))]
+            self.assertEqual({7, 8, 9}, {frame.message.unit for frame in frames})
+            self.assertEqual([], [frame.problems for frame in frames if frame.problems])
+
+        in_fast_time(story, check_text(yard(), "yard.bench.toml"))
+
+    def test_a_board_has_the_frames_of_its_unit(self):
+        with self.opened(yard()) as bench:
+            bench["gate_lamp"].set("on")
+            self.assertEqual({9}, {frame.fields["unit"] for frame in bench.frames("gate")})
+            self.assertIn("write-single-coil", [frame.name for frame in bench.frames("gate")])
+
+
+class OneLink(Yard):
+    def test_two_hosts_on_one_link(self):
+        more = '[hosts.second]\nlink = "pump"\nprotocol = "modbus"\nunit = 7\n[points.also]\nkind = "switch"\n'
+        more += 'board = "second"\ntable = "coils"\naddress = 0\npart = "pump_lamp"\n'
+        for first in (SERIAL, TCP):
+            for how in ({}, {"real": True}):
+                with self.subTest(first, how=how), self.opened(yard(first) + more, **how) as bench:
+                    bench["pump_lamp"].set("on")
+                    self.assertIs(True, bench["also"].read())
+                    bench["also"].set("off")
+                    self.assertIs(False, bench["pump_lamp"].read())
+
+    def test_where_only_one_can_be_that_is_told(self):
+        head = '[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\nboard = "hut"\n'
+        hosts = "".join(f'[hosts.{name}]\nlink = "hut"\nprotocol = "firmata"\n' for name in ("a", "b"))
+        (error,) = errors_of("format = 1\n" + head + hosts)
+        self.assertIn('hosts.b.link: found "hut", expected a link of its own: hosts.a opens that', error)
+
+
+class Told(Yard):
+    def test_what_can_not_be_shared_is_told(self):
+        hut = '[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\nboard = "hut"\n'
+        for text, place, expected in (
+            (yard(shares='shares = "pump"\nrate = 9600'), "links.fan.rate", "none: it is that of links.pump"),
+            (yard(shares='shares = "fan"'), "links.fan.shares", "a serial link with a line of its own: pump"),
+            (yard(shares='shares = "pomp"'), "links.fan.shares", "pump"),
+            (yard() + hut + 'shares = "pump"\n', "links.hut.board", "modbus on a line that is shared"),
+            (yard().replace('"fan"\nshares', '"pump"\nshares'), "links.fan.board", "not on that line yet"),
+            (yard().replace("unit = 8\n[boards", "unit = 8\nbaud = 9600\n[boards"), "boards.fan.baud", "of links.pump"),
+        ):  # fmt: skip
+            with self.subTest(place=place, expected=expected):
+                told = [error for error in errors_of(text) if f" {place}: " in error]
+                self.assertTrue(told, errors_of(text))
+                self.assertIn(expected, told[0])
+
+    def test_one_unit_twice_is_remarked(self):
+        names = [remark.name for remark in remarks_on(check_text(yard(fan=9), "yard.bench.toml"))]
+        self.assertIn("unit-twice", names)
+        self.assertNotIn("unit-twice", [remark.name for remark in remarks_on(check_text(yard(), "yard.bench.toml"))])
+
+    def test_real_ports_that_are_the_same_are_one_line(self):
+        text = yard(SERIAL + 'port = "/dev/ttyS7"\n', shares='port = "/dev/ttyS7"\nrate = 19200')
+        setup = check_text(text, "yard.bench.toml")
+        self.assertEqual(["pump"] * 3, [link.line for link in setup.links.values()])
+
+    def test_served_it_is_one_device_with_all_units(self):
+        self.path.write_text(yard())
+        done = cavet_here("show", str(self.path), "--json")
+        self.assertIn('"line":"pump"', done.out)
+
+    def test_a_change_of_one_keeps_the_line(self):
+        before = BenchFile(Path("yard.bench.toml"), yard(), check_text(yard(), "yard.bench.toml"))
+        text = yard().replace("rate = 19200", "rate = 9600")
+        after = BenchFile(Path("yard.bench.toml"), text, check_text(text, "yard.bench.toml"))
+        changes = changes_between(before, after)
+        self.assertEqual(({"pump", "fan", "gate"},) * 2, (changes.links, changes.hosts))
+
+
+if __name__ == "__main__":
+    unittest.main()
