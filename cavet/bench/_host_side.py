@@ -371,9 +371,8 @@ class HostLink:
         self._sent = 0
         self.clients.add(self._end.name)
         self._seams = Seams()
-        if self._sharing is None or self._sharing.line.is_new(self.link.name):
-            self._traffic.begin(self._end.name)
-        self._stream = self._traffic.of(self._end.name)
+        name = self._end.name
+        self._stream = self._traffic.begin(name) if self._sharing is None else self._traffic.of(name)
         self._attempt(self.session.opened, self._now())
         self.turn()
 

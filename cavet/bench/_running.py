@@ -9,32 +9,30 @@ from typing import Any
 
 import msgspec
 
+from cavet.bench._at_broker import AtBroker
 from cavet.bench._board_ends import board_end, rates_of, unit_of
 from cavet.bench._board_side import BoardSide, Hung, MakeWay
-from cavet.bench._building import BROKER, RigNow, build_session, build_world
+from cavet.bench._building import RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._host_ends import elsewhere, over_memory
 from cavet.bench._host_side import HostLink, Sharing
-from cavet.bench._traffic import Crossing, DialledWay, FarWay, ServedWay, Traffic, UsbWay
-from cavet.benchfile import StationDevice
+from cavet.bench._traffic import ServedWay, Traffic, UsbWay
 from cavet.benchfile._adhoc import defect_from
 from cavet.benchfile._reloading import Changes
-from cavet.benchfile._setup import OWN, HostSetup, LinkSetup, Setup, split_address
+from cavet.benchfile._setup import OWN, HostSetup, LinkSetup, Setup
 from cavet.boards import World
 from cavet.boards.firmware.mqtt import Station
 from cavet.clock import BenchClock
 from cavet.faults import FORESEEN, LOG, Fault, note_fault
 from cavet.hosts import Asked, Point, Reading, Turns
-from cavet.links import BoardEnd, DialEnd, HostEnd, MemoryLink, SharedLine, Tap, TappedEnd, TcpClientEnd, TcpServerEnd
+from cavet.links import BoardEnd, DialEnd, HostEnd, MemoryLink, SharedLine, Tap, TappedEnd
 from cavet.messaging import Pauses
 from cavet.record import History, Kind, Record, Topic
 from cavet.wording import WrongError, unknown
 
 LISTEN_SECONDS = 1.0
 LOOK_SECONDS = 0.002
-SPARE_CLIENTS = 8
-"""So many more may connect than the broker lets in: they are told that it is full."""
 
 
 class RunningBench:
@@ -80,9 +78,9 @@ class RunningBench:
         self._memory: dict[str, MemoryLink] = {}
         self._shared: dict[str, Sharing] = {}
         """The serial lines on which several hosts talk."""
-        self._broker_traffic = Traffic(BROKER, BROKER, setup.seed, self.record)
-        self._broker_address = ""
-        self._crossing = Crossing()
+        self._at_broker = AtBroker(
+            self.board_side, self.record, carrier, setup.seed, self._memory, self._traffic, self.clock.begin
+        )
         self.before_end: list[Callable[[], Awaitable[None]]] = []
         """What is under way here, and has to end in good order before the bench does."""
 
@@ -90,7 +88,7 @@ class RunningBench:
         """Put the boards on their endpoints, then open the hosts' links."""
         asyncio.get_running_loop().set_exception_handler(self._note_unforeseen)
         if self._has_broker and self._carrier is Carrier.REAL:
-            await self._start_broker()
+            await self._at_broker.start(self.setup.broker, self._listen)
         await self._serve_all()
         self.board_side.spoil_links()
         self.board_side.turn()
@@ -113,50 +111,13 @@ class RunningBench:
         waiting = {name for name, each in boards if isinstance(each.firmware, Station) and not each.firmware.listens}
         return [endpoint for endpoint in self.endpoints if endpoint.board in waiting]
 
-    async def _start_broker(self) -> None:
-        own = self.setup.broker
-        tls = own.tls.server("broker") if own.tls is not None else None
-        traffic = self._broker_traffic
-        most = own.limits.clients + SPARE_CLIENTS
-        tap = self._tap(BROKER)
-        end = TcpServerEnd(self._listen, own.port, traffic.losses, most=most, tls=tls, tap=tap, who="the broker")
-        self._broker_address = await self.board_side.serve(BROKER, end, traffic, "mqtt", 0.0)
-
     async def _join_broker(self, link: LinkSetup) -> None:
         """Put a board on its broker, ours or another."""
-        end = DialEnd(await self._to_broker(link, "station"), Pauses(f"{self.setup.seed}/{link.name}"))
-        traffic = self._traffic_at_broker(link, "station")
+        end = DialEnd(await self._at_broker.end(link, "station"), Pauses(f"{self.setup.seed}/{link.name}"))
+        traffic, make_way = self._at_broker.traffic_of(link, "station"), self._at_broker.way_of(self.setup, link)
         self._board_ends[link.name] = end
-        address = await self.board_side.serve(link.board, end, traffic, link.protocol, 0.0, self._way_of(link))
+        address = await self.board_side.serve(link.board, end, traffic, link.protocol, 0.0, make_way)
         self.endpoints.append(Endpoint(board=link.board, link=link.name, kind=link.kind, address=address, setup=link))
-
-    def _way_of(self, link: LinkSetup) -> MakeWay:
-        """How causes go over between a board and its broker."""
-        if link.broker == OWN:
-            return partial(DialledWay, record=self.record, board=link.board, link=link.name)
-        device = self.setup.boards[link.board].device
-        version = device.station.client.version if isinstance(device, StationDevice) else 4
-        return lambda stream: FarWay(self._crossing, self.record, link.board, link.name, version)
-
-    def _traffic_at_broker(self, link: LinkSetup, who: str) -> Traffic:
-        if link.broker == OWN and self._carrier is Carrier.REAL:
-            return self._broker_traffic
-        name = f"{link.name}/{who}"
-        return self._traffic.setdefault(name, Traffic(name, link.board, self.setup.seed, self.record))
-
-    async def _to_broker(self, link: LinkSetup, who: str) -> HostEnd:
-        """An end that opens the way to a link's broker; in memory each has a wire of its own."""
-        if self._carrier is Carrier.MEMORY:
-            name = f"{link.name}/{who}"
-            traffic = self._traffic_at_broker(link, who)
-            memory = MemoryLink(name, 0.0, traffic.losses, self._tap(BROKER, name))
-            self._memory[name] = memory
-            await self.board_side.serve(BROKER, memory.board, traffic, "mqtt", 0.0)
-            return memory.host
-        address = self._broker_address if link.broker == OWN else link.broker
-        host, port = split_address(address)
-        end = TcpClientEnd(host, port, link.tls.client(f"links.{link.name}") if link.tls is not None else None)
-        return TappedEnd(end, self._tap(link.name), 0.0)
 
     def _tap(self, link: str, client: str = "") -> Tap:
         return Tap(self.record, link, self.clock.begin, client)
@@ -165,7 +126,8 @@ class RunningBench:
         """What passes on each link; on a line that is shared all lose the same."""
         for link in sorted(self.setup.links.values(), key=lambda link: bool(link.shares)):
             if link.name not in self._traffic:
-                losses = self._traffic[link.shares].losses if link.shares else None
+                there = self._traffic.get(link.shares)
+                losses = there.losses if there is not None else None
                 self._traffic[link.name] = Traffic(link.name, link.board, self.setup.seed, self.record, losses)
 
     async def _serve_all(self) -> None:
@@ -228,10 +190,10 @@ class RunningBench:
         others = [each.name for each in self.setup.hosts_on(link) if each.name in self.host_links]
         if link.broker:
             who = f"host {name}" if others else "host"
-            end, traffic = await self._to_broker(link, who), self._traffic_at_broker(link, who)
+            end, traffic = await self._at_broker.end(link, who), self._at_broker.traffic_of(link, who)
         else:
             end, traffic = await self._host_end(host, link, bool(others)), self._traffic[link.name]
-        crossing = self._crossing if link.broker not in ("", OWN) else None
+        crossing = self._at_broker.crossing(link)
         opened = HostLink(host, link, session, end, traffic, self.clock, self.record, crossing)
         self.host_links[name] = opened
         if link.line in self._shared:
@@ -249,7 +211,9 @@ class RunningBench:
         """A host's end. Of a serial line there is one, which several hosts share; on a network each has its own."""
         if link.kind == "serial" and len(self.setup.hosts_on(link)) > 1:
             if link.line not in self._shared:
-                self._shared[link.line] = Sharing(SharedLine(self._end_of(link)), Turns())
+                self._shared[link.line] = Sharing(
+                    SharedLine(self._end_of(link), partial(self._begin_on, link)), Turns()
+                )
             return self._shared[link.line].line.end()
         if link.line in self._memory and has_others:
             key = f"{link.line}/{host.name}"
@@ -258,6 +222,11 @@ class RunningBench:
             await self._put_on(self._there(link)[0], wire.board)
             return wire.host
         return self._end_of(link)
+
+    def _begin_on(self, link: LinkSetup) -> None:
+        """A line that is shared is opened anew."""
+        for each in self.setup.on_line(link.line):
+            self._traffic[each.name].begin("")
 
     def _end_of(self, link: LinkSetup) -> HostEnd:
         if link.line in self._memory:
@@ -417,7 +386,7 @@ class RunningBench:
         self.board_side.go_on_in(world)
         self.world = world
         if self._has_broker and not had_broker and self._carrier is Carrier.REAL:
-            await self._start_broker()
+            await self._at_broker.start(setup.broker, self._listen)
         await self._serve_all()
         self.endpoints = [msgspec.structs.replace(each, setup=setup.links[each.link]) for each in self.endpoints]
         self.board_side.spoil_links()

@@ -7,6 +7,7 @@ goes to the one who has talked last: the others have asked nothing. Whose turn i
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 
 from cavet.links._end import HostEnd, Listener
 
@@ -14,21 +15,16 @@ from cavet.links._end import HostEnd, Listener
 class SharedLine:
     """What is opened once, for all of its hosts."""
 
-    def __init__(self, end: HostEnd) -> None:
+    def __init__(self, end: HostEnd, begin: Callable[[], None]) -> None:
+        """`begin` is called whenever it is about to be opened: both directions count from 0."""
         self._end = end
+        self._begin = begin
         self._there: dict[SharedEnd, Listener] = {}
         """The hosts that have it open."""
         self._talks: SharedEnd | None = None
         self._opening = asyncio.Lock()
         self.sent = 0
         """How many bytes have been sent on it since it was opened."""
-        self._begun: set[str] = set()
-
-    def is_new(self, link: str) -> bool:
-        """Whether nobody has begun with that link since the line was opened."""
-        is_new = link not in self._begun
-        self._begun.add(link)
-        return is_new
 
     def end(self) -> SharedEnd:
         """An end for one more host."""
@@ -47,7 +43,7 @@ class SharedLine:
         async with self._opening:
             if not self._there:
                 self.sent = 0
-                self._begun.clear()
+                self._begin()
                 await self._end.open(self)
             self._there[end] = listener
         listener.opened()

@@ -59,8 +59,8 @@ def _link_title(desk: Desk, on: LinkTape) -> str:
 
 
 def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
-    bars = []
-    texts = len(seen) <= MOST_TEXTS
+    bars, setup = [], desk.bench.setup
+    texts, is_shared = len(seen) <= MOST_TEXTS, len(setup.on_line(on.name)) > 1
     for number in seen:
         placed = on.placed(number)
         chosen, paired = number == reading.number, placed.partner == reading.number >= 0
@@ -69,6 +69,8 @@ def _bars(desk: Desk, reading: Reading, on: LinkTape, seen: range) -> list[Bar]:
             frame = reading.tape.frame(placed)
             answers = not placed.above and placed.partner >= 0
             text = brief(on.tongue, frame, named=not answers) if frame is not None else placed.name
+            if is_shared and not answers and frame is not None:
+                text = f"{setup.board_heard(on.name, getattr(frame.message, 'unit', None))} {text}"
             asked = reading.tape.frame(on.placed(placed.partner)) if answers else None
             if asked is not None and frame is not None and asked.data == frame.data:
                 text = "echo" if asked.message.NAME == frame.message.NAME else text

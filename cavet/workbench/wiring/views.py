@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import msgspec
 
@@ -12,7 +12,7 @@ from cavet.finding import Found
 from cavet.remarks import Remark, Weight
 from cavet.units import show, show_duration, show_share
 from cavet.wiring import Place, PlaceKind, Section, Told, Wiring, section_of, title_of
-from cavet.wording import counted, plain
+from cavet.wording import counted, listed, plain
 from cavet.workbench.desk import Desk
 
 TOLD = 40
@@ -95,6 +95,9 @@ def _link_words(desk: Desk, wiring: Wiring) -> tuple[tuple[str, str], ...]:
         address = at.get(link.name, "" if link.address == "simulated" else link.address)
         if address:
             found.append((plain(address), "quiet"))
+        beside = [each.board for each in desk.bench.setup.on_line(link.line) if each.name != link.name]
+        if beside:
+            found.append((f"with {listed(beside, 'and')}", "quiet"))
         host = desk.bench.host_links.get(hosts.get(link.name, ""))
         if host is not None:
             words = plain(host.stands)
@@ -218,18 +221,26 @@ class AroundView(msgspec.Struct, frozen=True, kw_only=True):
     cursor: int = -1
 
 
+def _boards_at(places: Iterable[tuple[str, str]]) -> dict[str, str]:
+    """The boards at each address; several hang on a line that is shared, and are at one broker."""
+    found: dict[str, list[str]] = {}
+    for address, board in places:
+        found.setdefault(address, []).append(board)
+    return {address: ", ".join(boards) for address, boards in found.items()}
+
+
 def around_rows(desk: Desk, found: Sequence[Found], told: dict[str, str], news: dict[str, str]) -> list[AroundRow]:
     """The endpoints of this bench, and what the machine has besides."""
-    rows = []
-    links = desk.bench.setup.links
-    for endpoint in desk.bench.endpoints:
-        rows.append(
-            AroundRow(
-                kind=endpoint.kind, address=plain(endpoint.address), whose=endpoint.board,
-                told=told.get(endpoint.address, f"simulated, {endpoint.setup.protocol}"),
-            )
-        )  # fmt: skip
-    real = {link.address: link.board for link in links.values() if not link.simulated and link.address}
+    endpoints, links = desk.bench.endpoints, desk.bench.setup.links.values()
+    served = _boards_at((endpoint.address, endpoint.board) for endpoint in endpoints)
+    rows = [
+        AroundRow(
+            kind=endpoint.kind, address=plain(endpoint.address), whose=served[endpoint.address],
+            told=told.get(endpoint.address, f"simulated, {endpoint.setup.protocol}"),
+        )
+        for endpoint in {endpoint.address: endpoint for endpoint in reversed(endpoints)}.values()
+    ][::-1]  # fmt: skip
+    real = _boards_at((link.address, link.board) for link in links if not link.simulated and link.address)
     for each in found:
         busy = f"in use by {each.by}" if each.busy else ""
         words = ", ".join(word for word in (each.description, each.vendor, busy) if word)
