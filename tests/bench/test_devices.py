@@ -195,6 +195,10 @@ class Documentation(unittest.TestCase):
         got = self.driven("modbus-board.md", ("fan", True), ("wanted", 22.5))
         self.assertEqual((got["fan"], got["wanted"], got["warmth"]), (True, 22.5, 19.0))
 
+    def test_the_units_of_the_docs_that_share_a_line_work(self):
+        got = self.driven("several-units.md", ("valve", True), ("flap", True))
+        self.assertEqual({"valve": True, "flap": True}, got)
+
     def test_the_scpi_instrument_of_the_docs_works(self):
         got = self.driven("scpi-board.md", ("lamp_relay", True), ("voltage", 6.0))
         self.assertEqual((got["lamp_relay"], got["voltage"]), (True, 6.0))
