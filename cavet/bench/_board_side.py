@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Callable
-from functools import cached_property
+from collections.abc import Callable, Mapping
+from functools import cached_property, partial
 from itertools import groupby
 from math import inf
 from operator import attrgetter
@@ -19,7 +19,7 @@ from cavet.boards import Board, Client, Outgoing, World
 from cavet.boards.firmware import Broker
 from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
-from cavet.links import BoardEnd, Caller, DialEnd, Listener, MemoryBoard, NamedEnd, Wire
+from cavet.links import BoardEnd, Caller, DialEnd, MemoryBoard, NamedEnd, Wire
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
@@ -46,6 +46,10 @@ class BoardSide:
         self._ends: list[tuple[str, BoardEnd]] = []
         self._hung: dict[BoardEnd, list[Hung]] = {}
         """What hangs on each end: a board; on a line that is shared several, that which leads first."""
+        self._units: dict[BoardEnd, dict[str, int]] = {}
+        """The units of these by their names."""
+        self._leading: dict[BoardEnd, list[_Visit]] = {}
+        """The programs there, at the board that leads."""
         self._losses: list[tuple[str, Traffic]] = []
         self._renaming = asyncio.Lock()
         self._link_of: dict[BoardEnd, str] = {}
@@ -123,17 +127,44 @@ class BoardSide:
         there = hung or [Hung(board, traffic)]
         self._ends.append((board, end))
         self._link_of[end] = traffic.link
-        self._hung[end] = there
+        self._hung[end], self._leading[end] = there, []
+        self._units[end] = {each.board: each.unit for each in there}
         self._losses += [(each.board, each.traffic) for each in there if (each.board, each.traffic) not in self._losses]
 
-        def welcome(caller: Caller) -> Listener:
-            visits = []
-            for each in there:
-                client = Client(protocol, character, lambda: caller.unread, each.others(there), each is there[0])
-                visits.append(_Visit(self, self.world.boards[each.board], caller, each.traffic, client, make_way))
-            return visits[0] if len(visits) == 1 else _Party(visits)
+        def visit_of(each: Hung, caller: Caller) -> _Visit:
+            client = Client(protocol, character, lambda: caller.unread, self._units[end], each.board)
+            return _Visit(self, self.world.boards[each.board], caller, each.traffic, client, make_way)
+
+        def welcome(caller: Caller) -> _Visit:
+            leader, *others = self._hung[end]
+            visit = visit_of(leader, caller)
+            visit.begin(
+                self._leading[end], [visit_of(each, caller) for each in others], partial(visit_of, caller=caller)
+            )
+            return visit
 
         return await end.start(welcome)
+
+    def hang_on(self, end: BoardEnd, hung: Hung) -> None:
+        """Put one more board on a line; the programs there go on."""
+        self._hung[end].append(hung)
+        self._units[end][hung.board] = hung.unit
+        self._losses.append((hung.board, hung.traffic))
+        for visit in self._leading[end]:
+            visit.meet(hung)
+
+    def take_off(self, end: BoardEnd, board: str) -> None:
+        """Take a board off a line on which others stay; the programs there go on."""
+        gone = next(each for each in self._hung[end] if each.board == board)
+        self._hung[end].remove(gone)
+        self._units[end].pop(board)
+        self._losses.remove((board, gone.traffic))
+        for visit in self._leading[end]:
+            visit.part_from(board)
+
+    def call_units(self, end: BoardEnd, units: Mapping[str, int]) -> None:
+        """The boards on a line have these units from now on."""
+        self._units[end].update(units)
 
     def go_on_in(self, world: World) -> None:
         """Go on with another world: programs that are at a board which is another one now stay at its links."""
@@ -150,6 +181,7 @@ class BoardSide:
         place = next(place for place, (_, each) in enumerate(self._ends) if each is end)
         board, _ = self._ends.pop(place)
         hung = self._hung.pop(end)
+        del self._units[end], self._leading[end]
         there = [each.traffic for others in self._hung.values() for each in others]
         self._losses = [(name, traffic) for name, traffic in self._losses if traffic in there]
         del self._link_of[end]
@@ -241,29 +273,6 @@ class Hung(msgspec.Struct, frozen=True, eq=False):
     traffic: Traffic
     unit: int = 0
 
-    def others(self, there: list[Hung]) -> frozenset[int]:
-        """The units of the others on the line."""
-        return frozenset(each.unit for each in there if each.unit != self.unit)
-
-
-class _Party:
-    """One program at a line on which several boards hang: each of them hears all of it."""
-
-    def __init__(self, visits: list[_Visit]) -> None:
-        self._visits = visits
-
-    def opened(self) -> None:
-        for visit in self._visits:
-            visit.opened()
-
-    def received(self, data: bytes, offset: int, at: float) -> None:
-        for visit in self._visits:
-            visit.received(data, offset, at)
-
-    def closed(self, reason: str) -> None:
-        for visit in self._visits:
-            visit.closed(reason)
-
 
 class _Visit:
     """One program at one of a board's links, from its opening to its shutting."""
@@ -280,6 +289,9 @@ class _Visit:
         self._known: Stream | None = None
         self._behind = 0.0
         """The loop's time until which what was said is held back."""
+        self._beside: list[_Visit] = []
+        """The same program at the other boards of a line that is shared: what it hears they hear, too."""
+        self._leading: list[_Visit] = []
 
     @cached_property
     def _way(self) -> Way:
@@ -287,7 +299,28 @@ class _Visit:
         self._known = self._traffic.of(self._caller.name)
         return self._make_way(self._known)
 
+    def begin(self, leading: list[_Visit], beside: list[_Visit], meet: Callable[[Hung], _Visit]) -> None:
+        """It is at the board that leads on a line. `meet` makes what brings the program to one more board."""
+        self._leading, self._beside, self._meet = leading, beside, meet
+
+    def meet(self, hung: Hung) -> None:
+        """One more board is on the line."""
+        self._beside.append(self._meet(hung))
+        self._beside[-1].opened()
+
+    def part_from(self, board: str) -> None:
+        """A board is on the line no more."""
+        for visit in [visit for visit in self._beside if visit.board == board]:
+            self._beside.remove(visit)
+            visit.closed("the board was taken off the line")
+
     def opened(self) -> None:
+        self._leading.append(self)
+        self._open()
+        for visit in self._beside:
+            visit.opened()
+
+    def _open(self) -> None:
         self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
         self._side.visits[self._client] = self
         self._side.turn()
@@ -306,8 +339,17 @@ class _Visit:
                 self._way.missed(came)
         world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
         self._side.turn(now)
+        for visit in self._beside:
+            visit.received(data, offset, at)
 
     def closed(self, reason: str) -> None:
+        if self in self._leading:
+            self._leading.remove(self)
+        self._close(reason)
+        for visit in self._beside:
+            visit.closed(reason)
+
+    def _close(self, reason: str) -> None:
         self._side.tell(self._board, self._traffic.link, "shut", reason)
         del self._side.visits[self._client]
         if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran

@@ -133,8 +133,29 @@ class RunningBench:
     async def _serve_all(self) -> None:
         """Put the boards on their links that are on none so far."""
         for link in self.setup.links.values():
-            if link.simulated and link.board in self.world.boards and link.name not in self._board_ends:
-                await self._serve(self._there(link)[0])
+            if not link.simulated or link.board not in self.world.boards or link.name in self._board_ends:
+                continue
+            leader = self._there(link)[0]
+            if leader.name not in self._board_ends:
+                await self._serve(leader)
+            else:
+                self._hang_on(link, leader)
+        for line in {link.line for link in self.setup.links.values() if link.shares}:
+            there = {link.board: unit_of(self.setup, link) for link in self._there(self.setup.links[line])}
+            if line in self._board_ends:
+                self.board_side.call_units(self._board_ends[line], there)
+
+    def _ends_of(self, line: str) -> list[BoardEnd]:
+        """The ends of a line: in memory, on a network, one for each host."""
+        return [end for name, end in self._board_ends.items() if name == line or name.partition("/")[0] == line]
+
+    def _hang_on(self, link: LinkSetup, leader: LinkSetup) -> None:
+        """Put one more board on a line that is there."""
+        for end in self._ends_of(leader.name):
+            self.board_side.hang_on(end, Hung(link.board, self._traffic[link.name], unit_of(self.setup, link)))
+        self._board_ends[link.name] = self._board_ends[leader.name]
+        there = next(each for each in self.endpoints if each.link == leader.name)
+        self.endpoints.append(msgspec.structs.replace(there, board=link.board, link=link.name, setup=link))
 
     def _there(self, link: LinkSetup) -> list[LinkSetup]:
         """The links of its line whose boards are simulated here, that which leads first."""
@@ -402,6 +423,9 @@ class RunningBench:
         end = self._board_ends.pop(link, None)
         if end is not None and end not in self._board_ends.values():  # the last of those that hung there
             await self.board_side.withdraw(end)
+        elif end is not None:
+            for each in self._ends_of(self.setup.links[link].line):
+                self.board_side.take_off(each, self.setup.links[link].board)
         self._traffic.pop(link, None)
 
     @property

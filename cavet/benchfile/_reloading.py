@@ -38,8 +38,7 @@ def changes_between(before: BenchFile, after: BenchFile) -> Changes:
     boards |= _partners(before.setup, boards) | _partners(after.setup, boards)
     links = _differing(old.get("links", {}), new.get("links", {}))
     for setup in (before.setup, after.setup):
-        lines = {setup.links[name].line for name in links if name in setup.links}
-        links |= {name for name, link in setup.links.items() if link.line in lines}
+        links |= {name for name, link in setup.links.items() if link.line in links}
     if old.get("broker") != new.get("broker"):
         links |= {link.name for setup in (before.setup, after.setup) for link in setup.links.values() if link.broker}
     hosts = _differing(old.get("hosts", {}), new.get("hosts", {}))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from math import inf
 
 import msgspec
@@ -20,14 +20,24 @@ class Client(msgspec.Struct, frozen=True, eq=False):
     """A program that has opened one of the board's links: what is spoken there, and how long a character takes on it
     (0 where there are none, as on a network). `unread` tells how many bytes it has not been able to take yet.
 
-    Where several boards hang on that line, `others` are the units of the others, and one of them `leads`: it tells what
-    is for none of them."""
+    Where several boards hang on that line, `units` has that of each by its name, as it is now; `board` is this one."""
 
     protocol: str
     character: float = 0.0
     unread: Callable[[], int] = lambda: 0
-    others: frozenset[int] = frozenset()
-    leads: bool = True
+    units: Mapping[str, int] = {}
+    board: str = ""
+
+    @property
+    def others(self) -> frozenset[int]:
+        """The units of the others on the line."""
+        own = self.units.get(self.board)
+        return frozenset(unit for unit in self.units.values() if unit != own)
+
+    @property
+    def leads(self) -> bool:
+        """Whether it is this one that tells what is for none of them."""
+        return next(iter(self.units), self.board) == self.board
 
 
 class Outgoing(msgspec.Struct):

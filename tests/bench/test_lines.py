@@ -1,5 +1,6 @@
 """Lines that are shared: several Modbus boards on one, several hosts that ask there in turns."""
 
+import asyncio
 import random
 import tempfile
 import unittest
@@ -7,7 +8,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import cavet
-from cavet.bench import Tape
+from cavet.bench import RunningBench, Tape
 from cavet.benchfile import BenchFile, changes_between, check_text
 from cavet.record import Kind, Seat
 from cavet.remarks import remarks_on
@@ -138,6 +139,43 @@ class OneLine(Yard):
             bench["gate_lamp"].set("on")
             self.assertEqual({9}, {frame.fields["unit"] for frame in bench.frames("gate")})
             self.assertIn("write-single-coil", [frame.name for frame in bench.frames("gate")])
+
+
+class Changed(unittest.IsolatedAsyncioTestCase):
+    """The programs on a line stay there while boards come to it, go, and are called otherwise."""
+
+    async def become(self, text):
+        after = BenchFile(self.file.path, text, check_text(text, "yard.bench.toml"))
+        await self.bench.take_over(after.setup, changes_between(self.file, after))
+        self.file = after
+
+    async def answers(self, *units):
+        """The units that answer."""
+        found = []
+        for unit in units:
+            self.writer.write(cavet.encode("modbus-tcp", "read-coils", unit=unit, address=0, quantity=1))
+            (answer,) = cavet.decode("modbus-tcp", await self.reader.read(64), side="board")
+            found += [unit] if answer.name == "read-coils" else []
+        return found
+
+    async def test_boards_come_to_a_line_and_go(self):
+        text = yard(TCP)
+        self.file = BenchFile(Path("yard.bench.toml"), text, check_text(text, "yard.bench.toml"))
+        self.bench = RunningBench(self.file.setup)
+        self.addAsyncCleanup(self.bench.stop)
+        await self.bench.start()
+        host, port = self.bench.endpoints[0].address.split(":")
+        self.reader, self.writer = await asyncio.open_connection(host, int(port))
+        self.addCleanup(self.writer.close)
+        units = (7, 8, 9, 11, 12)
+        self.assertEqual([7, 8, 9], await self.answers(*units))
+        more = '[links.door]\nkind = "tcp"\nboard = "door"\nshares = "pump"\n' + BOARD.format(name="door", unit=11)
+        await self.become(text + more)
+        self.assertEqual([7, 8, 9, 11], await self.answers(*units))
+        await self.become(text + more.replace("unit = 11", "unit = 12"))
+        self.assertEqual([7, 8, 9, 12], await self.answers(*units))
+        await self.become(text)
+        self.assertEqual([7, 8, 9], await self.answers(*units))
 
 
 class OneLink(Yard):
