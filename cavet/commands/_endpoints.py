@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -18,8 +18,9 @@ from cavet.wording import WrongError, listed
 MOST_PORT = 65535
 
 
-def with_ports(setup: Setup, words: tuple[str, ...]) -> Setup:
-    """The set-up with links that listen on these ports, `BOARD[.LINK]=N` each. Raises `WrongError`."""
+def with_ports(setup: Setup, words: tuple[str, ...], boards: Sequence[str] | None = None) -> Setup:
+    """The set-up with links that listen on these ports, `BOARD[.LINK]=N` each; where only some `boards` are served, of
+    those. Raises `WrongError`."""
     links = dict(setup.links)
     for word in words:
         place, _, number = word.partition("=")
@@ -29,10 +30,14 @@ def with_ports(setup: Setup, words: tuple[str, ...]) -> Setup:
             port = 0
         if not 1 <= port <= MOST_PORT:
             raise WrongError("--port", found=word, expected=f"BOARD[.LINK]=N, N from 1 to {MOST_PORT}")
-        able = [link for link in links.values() if _listens(link)]
-        link = _chosen("--port", place, able, "a simulated link that listens on a port")
-        links[link.name] = msgspec.structs.replace(link, listen_port=port)
+        able = [link for link in links.values() if _listens(link) and _is_served(link, boards)]
+        chosen = _chosen("--port", place, able, "a simulated link that listens on a port")
+        links |= {link.name: msgspec.structs.replace(link, listen_port=port) for link in setup.on_line(chosen.line)}
     return msgspec.structs.replace(setup, links=links)
+
+
+def _is_served(link: LinkSetup, boards: Sequence[str] | None) -> bool:
+    return boards is None or link.board in boards
 
 
 def _listens(link: LinkSetup) -> bool:
@@ -41,11 +46,14 @@ def _listens(link: LinkSetup) -> bool:
     return link.kind in ("tcp", "usb") or (link.kind == "serial" and link.served != "device")
 
 
-def devices_wanted(setup: Setup, words: tuple[str, ...]) -> dict[str, Path]:
-    """For each link that is to have one, the path at which its device is to be found. Raises `WrongError`."""
+def devices_wanted(setup: Setup, words: tuple[str, ...], boards: Sequence[str] | None = None) -> dict[str, Path]:
+    """For each link that is to have one, the path at which its device is to be found; where only some `boards` are
+    served, of those. Raises `WrongError`."""
     found: dict[str, Path] = {}
     able = [
-        link for link in setup.links.values() if link.simulated and link.kind == "serial" and link.served == "device"
+        link
+        for link in setup.links.values()
+        if link.simulated and link.kind == "serial" and link.served == "device" and _is_served(link, boards)
     ]
     for word in words:
         place, equals, path = word.partition("=")

@@ -50,6 +50,8 @@ def command(
 
 def namer(protocol: str, bench: str | None, address: int | None) -> Adder:
     """Give what adds names to a frame's line: nothing without a bench."""
+    if bench is None and address is not None:
+        raise WrongError("decode", found="--address", expected="it with --bench only")
     if bench is None:
         return lambda frame: {}
     from cavet.bench import address_names

@@ -49,16 +49,16 @@ def command(
     """Put the simulated boards on their real endpoints. Lines of JSON on standard input act on the outside world."""
 
     def as_setup(file: BenchFile) -> Setup:
-        return with_ports(with_seed(on_broker(file.setup, broker), seed), ports)
+        return with_ports(with_seed(on_broker(file.setup, broker), seed), ports, names)
 
     file = open_bench(bench)
+    names = chosen_boards(file.setup, boards) if boards else None
     setup, reloading = as_setup(file), Reloading(file, as_setup)
-    names = chosen_boards(setup, boards) if boards else None
     told = {"json_lines": json_lines, "events": events}
     clock.run(
         serve(
             setup, names, **told, listen=listen, kept=kept, reloading=reloading,
-            devices=devices_wanted(setup, devices),
+            devices=devices_wanted(setup, devices, names),
         )
     )  # fmt: skip
 

@@ -5,7 +5,7 @@ import unittest
 from cavet.commands import COMMANDS
 from tests.commands.run import cavet_here
 
-TAKE_ALL = ("encode", "reckon", "drive", "with")
+TAKE_ALL = ("encode", "reckon")
 """What begins with a dash can be a word of theirs."""
 
 
@@ -24,6 +24,10 @@ class Usage(unittest.TestCase):
                 else:
                     self.assertIn('found "--nonsense", expected one of its options', told)
                     self.assertIn(f"cavet {name} -h lists them", told)
+
+    def test_an_option_that_means_something_beside_another_one_only(self):
+        told = self.told("decode", "modbus-tcp", "00", "--address", "3")
+        self.assertIn('found "--address", expected it with --bench only', told)
 
     def test_what_is_missing_or_too_much_is_told_with_how_it_is_called(self):
         for words, told in (

@@ -157,6 +157,11 @@ class AtPlacesThatAreNamed(unittest.TestCase):
                 (("--device", f"gatehouse={there.name}"), "which is there already"),
                 (("--device", "gatehouse"), "BOARD[.LINK]=PATH"),
                 (("--device", "towpath=x"), "a simulated serial link"),
+                (("--board", "pumphouse", "--device", "gatehouse=x"), '--device: found "gatehouse", expected a sim'),
+                (
+                    ("--board", "pumphouse", "--port", "switchrack=7000"),
+                    '--port: found "switchrack", expected a sim',
+                ),
                 (("--port", "pumphouse=0"), "from 1 to 65535"),
                 (("--port", "gatehouse=4000"), "a simulated link that listens on a port"),
             ):
