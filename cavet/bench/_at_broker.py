@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from cavet.bench._board_side import BoardSide, MakeWay
+from cavet.bench._board_side import BoardSide
 from cavet.bench._building import BROKER
 from cavet.bench._endpoint import Carrier
 from cavet.bench._traffic import Crossing, DialledWay, FarWay, Traffic
+from cavet.bench._visit import MakeWay
 from cavet.benchfile import StationDevice
 from cavet.benchfile._setup import OWN, LinkSetup, OwnBroker, Setup, split_address
 from cavet.links import HostEnd, MemoryLink, Tap, TappedEnd, TcpClientEnd, TcpServerEnd

@@ -5,29 +5,25 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import Callable, Mapping
-from functools import cached_property, partial
+from functools import partial
 from itertools import groupby
 from math import inf
 from operator import attrgetter
 
-import msgspec
-
 from cavet.bench._alarm import Alarm
 from cavet.bench._leaping import Leaping, Saying
-from cavet.bench._traffic import ServedWay, Stream, Traffic, Way
+from cavet.bench._traffic import ServedWay, Traffic
+from cavet.bench._visit import Hung, MakeWay, Visit
 from cavet.boards import Board, Client, Outgoing, World
 from cavet.boards.firmware import Broker
 from cavet.clock import BenchClock, start_task
 from cavet.faults import note_fault
-from cavet.links import BoardEnd, Caller, DialEnd, MemoryBoard, NamedEnd, Wire
+from cavet.links import BoardEnd, Caller, DialEnd, NamedEnd
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
 
-LEAST_APART = 1e-6
-"""What was said one after the other comes in that order."""
 LEAVE_SECONDS = 0.5
 """How long the boards' farewells may take to get to our own broker."""
-MakeWay = Callable[[Stream], Way]
 CLIENT_OF = attrgetter("client")
 
 
@@ -37,7 +33,7 @@ class BoardSide:
     def __init__(self, world: World, clock: BenchClock, record: Record) -> None:
         self.world = world
         self.clock = clock
-        self.visits: dict[Client, _Visit] = {}
+        self.visits: dict[Client, Visit] = {}
         self._record = record
         self._alarm = Alarm(clock, self._ring)
         self._seen = clock.time()
@@ -48,7 +44,7 @@ class BoardSide:
         """What hangs on each end: a board; on a line that is shared several, that which leads first."""
         self._units: dict[BoardEnd, dict[str, int]] = {}
         """The units of these by their names."""
-        self._leading: dict[BoardEnd, list[_Visit]] = {}
+        self._leading: dict[BoardEnd, list[Visit]] = {}
         """The programs there, at the board that leads."""
         self._losses: list[tuple[str, Traffic]] = []
         self._renaming = asyncio.Lock()
@@ -131,11 +127,11 @@ class BoardSide:
         self._units[end] = {each.board: each.unit for each in there}
         self._losses += [(each.board, each.traffic) for each in there if (each.board, each.traffic) not in self._losses]
 
-        def visit_of(each: Hung, caller: Caller) -> _Visit:
+        def visit_of(each: Hung, caller: Caller) -> Visit:
             client = Client(protocol, character, lambda: caller.unread, self._units[end], each.board)
-            return _Visit(self, self.world.boards[each.board], caller, each.traffic, client, make_way)
+            return Visit(self, self.world.boards[each.board], caller, each.traffic, client, make_way)
 
-        def welcome(caller: Caller) -> _Visit:
+        def welcome(caller: Caller) -> Visit:
             leader, *others = self._hung[end]
             visit = visit_of(leader, caller)
             visit.begin(
@@ -264,167 +260,3 @@ class BoardSide:
             await end.stop()
         except Exception as error:  # noqa: BLE001
             note_fault(f"a link of {board} could not be shut", error)
-
-
-class Hung(msgspec.Struct, frozen=True, eq=False):
-    """A board that hangs on an end: by which traffic it hears, and its unit where others hang there, too."""
-
-    board: str
-    traffic: Traffic
-    unit: int = 0
-
-
-class _Visit:
-    """One program at one of a board's links, from its opening to its shutting."""
-
-    def __init__(
-        self, side: BoardSide, board: Board, caller: Caller, traffic: Traffic, client: Client, make_way: MakeWay
-    ) -> None:
-        self._side = side
-        self._board = board
-        self._caller = caller
-        self._traffic = traffic
-        self._client = client
-        self._make_way = make_way
-        self._known: Stream | None = None
-        self._behind = 0.0
-        """The loop's time until which what was said is held back."""
-        self._beside: list[_Visit] = []
-        """The same program at the other boards of a line that is shared: what it hears they hear, too."""
-        self._leading: list[_Visit] = []
-
-    @cached_property
-    def _way(self) -> Way:
-        """Looked for when the first bytes pass: by then the link is open on both sides."""
-        self._known = self._traffic.of(self._caller.name)
-        return self._make_way(self._known)
-
-    def begin(self, leading: list[_Visit], beside: list[_Visit], meet: Callable[[Hung], _Visit]) -> None:
-        """It is at the board that leads on a line. `meet` makes what brings the program to one more board."""
-        self._leading, self._beside, self._meet = leading, beside, meet
-
-    def meet(self, hung: Hung) -> None:
-        """One more board is on the line."""
-        self._beside.append(self._meet(hung))
-        self._beside[-1].opened()
-
-    def part_from(self, board: str) -> None:
-        """A board is on the line no more."""
-        for visit in [visit for visit in self._beside if visit.board == board]:
-            self._beside.remove(visit)
-            visit.closed("the board was taken off the line")
-
-    def opened(self) -> None:
-        self._leading.append(self)
-        self._open()
-        for visit in self._beside:
-            visit.opened()
-
-    def _open(self) -> None:
-        self._side.tell(self._board, self._traffic.link, "open", self._caller.name)
-        self._side.visits[self._client] = self
-        self._side.turn()
-        self._side.world.attempt(self._board, self._board.opened, self._client, self._side.clock.now())
-        self._side.turn()
-
-    def received(self, data: bytes, offset: int, at: float) -> None:
-        now = self._side.clock.of(at)
-        world = self._side.world
-        self._side.note_absence(now)
-        world.catch_up(now)
-        arrived = self._way.arrived
-        if self._traffic.meddling.is_at_work and self._board.firmware.heeds(self._client, data, now):
-            came, data = data, self._traffic.meddling.heard(data, now)
-            if came and not data:
-                self._way.missed(came)
-        world.attempt(self._board, self._board.feed, self._client, data, offset, max(now, world.now), arrived)
-        self._side.turn(now)
-        for visit in self._beside:
-            visit.received(data, offset, at)
-
-    def closed(self, reason: str) -> None:
-        if self in self._leading:
-            self._leading.remove(self)
-        self._close(reason)
-        for visit in self._beside:
-            visit.closed(reason)
-
-    def _close(self, reason: str) -> None:
-        self._side.tell(self._board, self._traffic.link, "shut", reason)
-        del self._side.visits[self._client]
-        if self._side.world.boards.get(self.board) is self._board:  # else it was taken away while it ran
-            arrived = self._way.arrived if self._known is not None else None
-            self._side.world.attempt(self._board, self._board.closed, self._client, self._side.clock.now(), arrived)
-        if self._known is not None:
-            self._traffic.forget(self._caller.name, self._known)
-        self._side.turn()
-        self._side.left.set()
-
-    @property
-    def board(self) -> str:
-        """The board that it is at."""
-        return self._board.name
-
-    def move_to(self, board: Board | None, now: float) -> None:
-        """The board is another one now; nothing where it is the same, or gone."""
-        if board is not None and board is not self._board:
-            self._board = board
-            self._side.world.attempt(board, board.opened, self._client, now)
-
-    def hang_up(self) -> None:
-        """Shut its connection, as a board does that has lost its network."""
-        self._caller.hang_up()
-
-    @property
-    def link(self) -> str:
-        """The link that it has opened."""
-        return self._traffic.link
-
-    @property
-    def name(self) -> str:
-        """By which the link knows the program."""
-        return self._caller.name
-
-    def send(self, out: list[Outgoing]) -> None:
-        """Say what the board had to say, in one go, if the program is still there."""
-        if self._client not in self._side.visits:
-            return
-        late = 0.0
-        if self._traffic.meddling.is_at_work:
-            out, late = self._traffic.meddling.said(out, self._side.clock.now())
-        if late or self._behind:  # nothing overtakes what is held back: no line and no stream does that
-            loop = asyncio.get_running_loop()
-            now = loop.time()
-            if late or now < self._behind:
-                self._behind = max(now + late, self._behind + LEAST_APART)
-                loop.call_at(self._behind, self._put, out)
-                return
-        self._put(out)
-
-    @property
-    def wire(self) -> Wire | None:
-        """The wire to it, in memory, where what is said goes over that at once and as it is."""
-        held_back = self._traffic.meddling.is_at_work or self._behind
-        return self._caller.plain_wire if isinstance(self._caller, MemoryBoard) and not held_back else None
-
-    def bring(self, out: list[Outgoing], wire: Wire, at: float, leap: Callable[[float], None]) -> None:
-        """What the board had to say comes over with nothing between."""
-        end = wire.sent
-        for outgoing in out:
-            end += len(outgoing.data)
-            if outgoing.cause is not None:
-                self._way.said(end, outgoing.data, outgoing.cause)
-        wire.bring(b"".join([outgoing.data for outgoing in out]), at, leap)
-
-    def _put(self, out: list[Outgoing]) -> None:
-        if not out or self._client not in self._side.visits:
-            return
-        data = out[0].data if len(out) == 1 else b"".join([outgoing.data for outgoing in out])
-        end = self._caller.write(data) - len(data)  # also where there is nothing more to say than that it hangs up
-        said = self._way.said
-        for outgoing in out:
-            end += len(outgoing.data)
-            if outgoing.cause is not None:
-                said(end, outgoing.data, outgoing.cause)
-        if out[-1].hangs_up:
-            self._caller.hang_up()

@@ -1,4 +1,4 @@
-"""One session, running on its link: opened, kept open, taken up again when it was lost."""
+"""One session, running on its link: what it says goes out, what comes is heard, each with its cause."""
 
 from __future__ import annotations
 
@@ -8,18 +8,15 @@ from itertools import pairwise
 from math import inf
 from typing import Any, TypeVar, cast
 
-import msgspec
-
-from cavet.bench._alarm import Alarm
 from cavet.bench._by_hand import BEHIND_SECONDS, UNANSWERED_SECONDS, Answer, ByHand, Heard
+from cavet.bench._kept_link import KeptLink
 from cavet.bench._spoiling import Pieces
 from cavet.bench._spoken import ONE_AT_A_TIME
 from cavet.bench._traffic import Crossing, Stream, Traffic
 from cavet.benchfile._setup import HostSetup, LinkSetup
-from cavet.clock import BenchClock, start_task
-from cavet.faults import FORESEEN, Fault, note_fault
-from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState, Turns
-from cavet.links import Coming, ControlEnd, HostEnd, SharedLine, StalledError
+from cavet.clock import BenchClock
+from cavet.hosts import LONGEST_ANSWER, Asked, Said, Session, SessionState
+from cavet.links import Coming, ControlEnd, HostEnd, StalledError
 from cavet.protocols import Decoder, Frame, Seams, usb
 from cavet.record import Kind, Record, Topic
 from cavet.wording import UnreachableError
@@ -28,15 +25,7 @@ T = TypeVar("T")
 LOOK_SECONDS = 0.001
 
 
-class Sharing(msgspec.Struct):
-    """A serial line on which several hosts talk: whose turn it is there, and who they are."""
-
-    line: SharedLine
-    turns: Turns
-    links: list[HostLink] = []
-
-
-class HostLink:
+class HostLink(KeptLink):
     """Keeps a session on its link, and carries bytes and causes between them."""
 
     def __init__(
@@ -50,29 +39,15 @@ class HostLink:
         record: Record,
         crossing: Crossing | None = None,
     ) -> None:
-        self.setup = setup
-        self.link = link
-        self.session = session
-        self.problem = ""
-        """Why the link can't be opened, or was lost; "" while it is open."""
-        self.fault: Fault | None = None
-        self._end = end
+        super().__init__(setup, link, session, end, clock, record)
         self._traffic = traffic
         self._stream: Stream
-        self.clock = clock
-        self._record = record
         self._crossing = crossing
         """Tells causes where a broker of others is between this host and its board."""
-        self._alarm = Alarm(clock, self.turn)
         self._seen = clock.now()
         self._busy_until = 0.0
         self._sent = 0
-        self._open = False
         self._byte_seconds = session.byte_seconds = link.byte_seconds
-        self._wanted = True
-        self._is_cut = False
-        self._was_lost = False
-        """Whether it is not to be opened again at once."""
         self.clients: set[str] = set()
         """By which names the other side has known us."""
         self.said_by_hand = 0
@@ -83,176 +58,8 @@ class HostLink:
         self._hand: ByHand | None = None
         self._keeps_back = False
         """Whether half a message has been said by hand: nothing else may be said before the rest."""
-        self._sharing: Sharing | None = None
         self._seams = Seams()
         """Where in the line's stream that stood which it has heard: others hear the rest."""
-        self._changed = asyncio.Event()
-        self._task: asyncio.Task[None] | None = None
-
-    @property
-    def address(self) -> str:
-        return self._end.address
-
-    @property
-    def is_open(self) -> bool:
-        """Whether the link is open now."""
-        return self._open
-
-    @property
-    def held(self) -> bool:
-        """Whether the link is kept open by us."""
-        return self._wanted
-
-    @property
-    def words(self) -> str:
-        """How the link stands, for a person."""
-        if self.fault:
-            return f"stopped by a fault, {self.fault}"
-        if not self._wanted:
-            return f"let go: {self.address} is free for another program"
-        if self.session.state is SessionState.SILENT and not self.problem:
-            on_a_line = self.link.kind == "serial"
-            maybe = "another rate at the other end, or no such firmware" if on_a_line else "something else there"
-            return f"{self.session.words}: {maybe}, or is it slower than `reply_within`?"
-        return self.problem or self.session.words
-
-    @property
-    def stands(self) -> str:
-        """The same, where its address is told beside it."""
-        return self.words.removeprefix(f"{self.address}: ")
-
-    @property
-    def trouble(self) -> str:
-        """What is wrong with it, where its address is told beside it; "" for nothing."""
-        return self.problem.removeprefix(f"{self.address}: ")
-
-    def share(self, sharing: Sharing) -> None:
-        """Others talk on the same line."""
-        self._sharing = sharing
-        sharing.links.append(self)
-        self.session.share(sharing.turns, self._turn_soon)
-
-    def _turn_soon(self) -> None:
-        asyncio.get_running_loop().call_soon(self.turn)
-
-    def start(self) -> None:
-        """Begin to open it, and to open it again whenever it was lost."""
-        if self._task is None:
-            self._task = start_task(self._keep_open())
-
-    async def _keep_open(self) -> None:
-        while True:
-            self._changed.clear()
-            if self._may_open and self._was_lost:
-                self._was_lost = False
-                await asyncio.sleep(self.session.reopen_pause())
-            if self._may_open and not self._open:
-                await self._try_to_open()
-            if self._may_open and not self._open:
-                await asyncio.sleep(self.session.reopen_pause())
-            else:
-                await self._changed.wait()
-
-    @property
-    def _may_open(self) -> bool:
-        return self._wanted and not self._is_cut
-
-    async def _try_to_open(self) -> None:
-        try:
-            await self._end.open(self)
-        except UnreachableError as error:
-            self._note_problem(str(error))
-        except Exception as error:  # noqa: BLE001
-            self._fail(error)
-
-    def _attempt(self, act: Callable[..., T], *arguments: Any) -> T | None:
-        """Let the session do something; give what that gives. Whatever is unforeseen stops it, and nothing else."""
-        try:
-            return act(*arguments)
-        except FORESEEN:
-            raise
-        except Exception as error:  # noqa: BLE001
-            self._fail(error)
-            return None
-
-    def _fail(self, error: Exception) -> None:
-        """The session has raised: shut its link, mark and tell it. It can be taken up again."""
-        board = self.link.board
-        words = note_fault(f"the session with {board}", error)
-        if self.fault:
-            return
-        self.fault = Fault(words, self.clock.now())
-        self._record.append(Kind.FAULT, board, Topic.SESSION, self.setup.name, type(error).__name__, None, words)
-        self._wanted = False
-        self._alarm.set(inf)
-        if self._open:
-            self._open = False
-            self._end.close()
-            self._attempt(self.session.lost, "stopped by a fault")
-
-    def _note_problem(self, problem: str) -> None:
-        if problem != self.problem:
-            self.problem = problem
-            self._record.append(Kind.LOST, self.link.board, Topic.LINK, self.link.name, None, None, problem)
-
-    def let_go(self) -> None:
-        """Shut the link and leave it, so that another program can open it; who shares it leaves it, too."""
-        for link in self._sharing.links if self._sharing is not None else [self]:
-            link._leave()
-
-    def _leave(self) -> None:
-        self._wanted = False
-        if self._open:
-            self._take_leave()
-            self._end.close()
-            self._shut("let go")
-        self._changed.set()
-
-    def take_up(self) -> None:
-        """Open the link again."""
-        self.fault = None
-        for link in self._sharing.links if self._sharing is not None else [self]:
-            link._wanted = not link.fault
-            link._changed.set()
-
-    def cut(self) -> None:
-        """Cut the line, until it is mended."""
-        self._is_cut = True
-        if self._open:
-            self._end.close()
-            self.closed("the line was cut")
-
-    def mend(self) -> None:
-        """Make the line whole."""
-        self._is_cut = False
-        self._changed.set()
-
-    def open_anew(self, reason: str) -> None:
-        """Shut the link and open it again: what is at the other end has begun anew. A fault of the session is over."""
-        if self._open:
-            self._end.close()
-            self.closed(reason)
-        if self.fault:
-            self.take_up()
-
-    async def stop(self) -> None:
-        """Shut the link for good. What is on its way out of this end is out before that."""
-        if self._task is not None:
-            self._task.cancel()
-        self._alarm.set(inf)
-        if self._open:
-            self._attempt(self._take_leave)
-        if self._sharing is not None and self in self._sharing.links:
-            self._sharing.links.remove(self)
-            self._sharing.turns.give_back(self.session)
-        try:
-            self._end.close()
-        except Exception as error:  # noqa: BLE001
-            note_fault(f"the link to {self.link.board} could not be shut", error)
-
-    def _take_leave(self) -> None:
-        self.session.farewell(self.clock.now())
-        self._send()
 
     def look(self, name: str) -> bool:
         """Ask afresh how a point stands; `False` where nothing can be asked."""
@@ -404,17 +211,6 @@ class HostLink:
         if self._crossing is not None:
             return self._crossing.find(f"host {self.setup.name}", frame.data, self.setup.client.version)
         return self._stream.told.find(self._seams.in_stream(frame.end))
-
-    def closed(self, reason: str) -> None:
-        self._was_lost = True
-        self._note_problem(f"{self.address}: {reason}")
-        self._shut(reason)
-        self._changed.set()
-
-    def _shut(self, reason: str) -> None:
-        self._open = False
-        self._attempt(self.session.lost, reason)
-        self.turn()
 
     # what the session wants
 

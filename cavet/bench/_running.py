@@ -11,13 +11,15 @@ import msgspec
 
 from cavet.bench._at_broker import AtBroker
 from cavet.bench._board_ends import board_end, rates_of, unit_of
-from cavet.bench._board_side import BoardSide, Hung, MakeWay
+from cavet.bench._board_side import BoardSide
 from cavet.bench._building import RigNow, build_session, build_world
 from cavet.bench._endpoint import Carrier, Endpoint, shown_address, simulated_boards, targets_of
 from cavet.bench._faulting import Faulting
 from cavet.bench._host_ends import elsewhere, over_memory
-from cavet.bench._host_side import HostLink, Sharing
+from cavet.bench._host_side import HostLink
+from cavet.bench._kept_link import Sharing
 from cavet.bench._traffic import ServedWay, Traffic, UsbWay
+from cavet.bench._visit import Hung, MakeWay
 from cavet.benchfile._adhoc import defect_from
 from cavet.benchfile._reloading import Changes
 from cavet.benchfile._setup import OWN, HostSetup, LinkSetup, Setup

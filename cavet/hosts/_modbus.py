@@ -32,6 +32,8 @@ class _Request(Question, kw_only=True):
 
     request: modbus.ModbusMessage
     read: Read | None = None
+    doubted: bool = False
+    """Whether it was asked once more, since it may have come over otherwise than it was said."""
 
     @property
     def writes(self) -> bool:
@@ -95,6 +97,12 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
         super().say_by_hand(data, asked, name, now)
         if not self._numbered:  # until it is answered; a broadcast is not
             self._keep_line(now + self._settings.turnaround)
+
+    @property
+    def _is_weak(self) -> bool:
+        """Whether a request that has lost some of its characters may pass for another one. Source: serial line 1.02,
+        section 6.2.1: the LRC is a sum, and a pair of zeros that is lost leaves it as it was."""
+        return self._codec is modbus.ASCII
 
     @property
     def _most_under_way(self) -> int:
@@ -234,6 +242,9 @@ class ModbusSession(PollingSession[RegisterPoint, _Request]):
                 self._refuse_wish(exchange.wish, words, code)
             else:
                 self._give_up(exchange.wish, f"can't be read back: {words}", Reason.NOT_ALLOWED)
+        elif read is not None and code in FOR_GOOD and self._is_weak and not exchange.doubted:
+            exchange.doubted = True
+            self._queue.waiting.appendleft(exchange)
         elif read is not None and code == PARTIAL and len(read.points) > 1:
             self._queue.waiting.extend(_reading(read.split()))
         elif read is not None:

@@ -3,7 +3,7 @@
 from cavet.links._coming import Coming
 from cavet.links._dial import DialEnd
 from cavet.links._end import BoardEnd, Caller, ControlEnd, HostEnd, Listener, NamedEnd, StalledError, Welcome
-from cavet.links._ledger import Ledger, Passage
+from cavet.links._ledger import Ledger, Passage, event_at
 from cavet.links._memory import MemoryBoard, MemoryLink
 from cavet.links._pty import PtyEnd
 from cavet.links._remote import RemotePort
@@ -51,6 +51,7 @@ __all__ = [
     "UsbIpEnd",
     "Welcome",
     "Wire",
+    "event_at",
     "exported_in",
     "host_port",
     "words",

@@ -10,6 +10,7 @@ anything began outside, and its trail begins here.
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Sequence
 from functools import partial
 
 from cavet.record import Kind, Purpose, Record, Topic
@@ -34,6 +35,11 @@ class Ledger:
         if self._entries and self._entries[0][0] == end:
             return self._entries[0][1]
         return None
+
+    @property
+    def next(self) -> tuple[int, int] | None:
+        """What is noted first of all that was not forgotten: the offset, and the event that ended there."""
+        return self._entries[0] if self._entries else None
 
 
 class Passage:
@@ -65,11 +71,32 @@ class Passage:
     def carried(self, end: int, data: bytes) -> int:
         """Give the `carried` event of a frame that the board has read; it stands in the record by now. Of bytes in the
         middle of a message, which it was deaf for, or has read for another one, the message as it was framed."""
+        found = event_at([self], end)
+        return found if found is not None else self._tell(data, purpose=Purpose.OUTSIDE)
+
+    def known(self, end: int) -> int | None:
+        """The `carried` event of a frame that ends there; `None` where nobody here has sent one."""
         if self._framed:
             self.passed(end)
-        found = self._carried.find(end)
-        if found is not None:
-            return found
-        if self._framed:
-            return self._framed[0][1]
-        return self._tell(data, purpose=Purpose.OUTSIDE)
+        return self._carried.find(end)
+
+    @property
+    def next(self) -> tuple[int, int] | None:
+        """The first message that ends behind what was read: where, and by which event; one of which some bytes are
+        still under way by the event that it was framed by."""
+        there = [each for each in (self._carried.next, self._framed[0] if self._framed else None) if each is not None]
+        return min(there, default=None)
+
+
+def event_at(passages: Sequence[Passage], end: int) -> int | None:
+    """The event behind a frame that ends at `end`, of several hosts on one line; `None` where none of them has sent it.
+
+    What ends nowhere that anything was noted is of the message that ends next: its last bytes were lost, or are still
+    under way.
+    """
+    for passage in passages:
+        known = passage.known(end)
+        if known is not None:
+            return known
+    there = [passage.next for passage in passages if passage.next is not None]
+    return min(there)[1] if there else None

@@ -1,6 +1,7 @@
 """Lines that are shared: several Modbus boards on one, several hosts that ask there in turns."""
 
 import asyncio
+import contextlib
 import random
 import tempfile
 import unittest
@@ -116,6 +117,22 @@ class OneLine(Yard):
             self.assertEqual([], [trail for trail in [bench["pump_lamp"].set("on")] if trail.broken_at])
             with bench.broken("gate"), self.assertRaises((cavet.Unconfirmed, cavet.UnreachableError)):
                 bench["pump_lamp"].set("off")
+
+    def test_what_is_lost_on_the_line_is_told_in_the_trail_of_who_has_said_it(self):
+        lossy = '[defects.bad]\nkind = "lossy"\nboard = "gate"\nshare = 0.03\non = true\n'
+        lot, notes = random.Random(2), []
+        with self.opened(yard() + lossy) as bench:
+            for _ in range(60):
+                with contextlib.suppress(cavet.Unconfirmed, cavet.UnreachableError):
+                    bench[f"{lot.choice([*UNITS])}_lamp"].set(lot.choice(("on", "off")))
+            roots = {event.number: event for event in bench.record.events}
+            for event in bench.record.events:
+                if event.kind is Kind.REFUSED:
+                    notes.append(event.note)
+                    while event.cause is not None:
+                        event = roots[event.cause]
+                    self.assertIn(event.kind, (Kind.ASKED, Kind.FRAMED))
+        self.assertTrue([note for note in notes if note.startswith("CRC: found")], notes)
 
     def test_by_hand_any_unit_of_the_line_is_asked(self):
         with self.opened(yard()) as bench:

@@ -4,6 +4,7 @@ program in this one, so that it can be watched; and a walk of the very boards th
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 import shutil
 import tempfile
@@ -161,7 +162,8 @@ class Hosting(_Threaded):
     def stop(self) -> None:
         super().stop()
         if self._loop is not None and self._task is not None and not self.is_over:
-            self._loop.call_soon_threadsafe(self._task.cancel)
+            with contextlib.suppress(RuntimeError):  # its loop has just ended, and the run with it
+                self._loop.call_soon_threadsafe(self._task.cancel)
 
 
 class Walking(Run):
