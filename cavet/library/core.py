@@ -424,6 +424,8 @@ class BenchRecord:
 
     def save(self, path: str | Path, *, force: bool = False) -> None:
         """Write all of it into a new file. Raises `WrongError` where that can't be, or where there is one already."""
+        if Path(path).exists() and not force:
+            raise WrongError(str(path), found="a file that is there already", expected="a new one, or force=True")
         check_new(Path(path), force=force)
         writer = RecordWriter(self._record, Path(path), self._about)
         writer.close()

@@ -228,8 +228,9 @@ print(bench["beacon"].set(30).ended)
                 bench.wait(1.0)
                 path = Path(folder) / "a.record"
                 bench.record.save(path)
-                with self.assertRaises(cavet.WrongError):
+                with self.assertRaisesRegex(cavet.WrongError, "expected a new one, or force=True"):
                     bench.record.save(path)
+                bench.record.save(path, force=True)
                 kept = RecordFile(path)
                 self.addCleanup(kept.close)
                 return list(kept.since(0)), len(bench.record)
