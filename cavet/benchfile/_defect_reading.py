@@ -39,5 +39,8 @@ def check_defect(checker: Checker, path: Path, defect: Defect, board: BoardSetup
         checker.one_of((*path, "part"), defect.part, moved, "a part of it that a line moves")
     elif isinstance(defect, Swapped) and len(set(defect.pins)) == 1:
         checker.wrong((*path, "pins"), found=f"pin {defect.pins[0]} twice", expected="two pins")
-    elif isinstance(defect, Renamed) and not any(link.kind in NAMED_KINDS for link in links):
-        checker.wrong((*path, "board"), found=board.name, expected="a board on a serial line or a network")
+    elif isinstance(defect, Renamed) and not any(
+        link.kind in NAMED_KINDS and not getattr(link, "shares", "") for link in links
+    ):
+        expected = "a board on a serial line or a network, which it does not share"
+        checker.wrong((*path, "board"), found=board.name, expected=expected)

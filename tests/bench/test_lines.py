@@ -218,6 +218,7 @@ class Told(Yard):
     def test_what_can_not_be_shared_is_told(self):
         hut = '[boards.hut]\nprofile = "wren"\nfirmware = "firmata"\n[links.hut]\nkind = "serial"\nboard = "hut"\n'
         for text, place, expected in (
+            (yard() + '[defects.x]\nkind = "renamed"\nboard = "fan"\n', "defects.x.board", "which it does not share"),
             (yard(shares='shares = "pump"\nrate = 9600'), "links.fan.rate", "none: it is that of links.pump"),
             (yard(shares='shares = "fan"'), "links.fan.shares", "a serial link with a line of its own: pump"),
             (yard(shares='shares = "pomp"'), "links.fan.shares", "pump"),
