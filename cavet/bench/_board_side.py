@@ -46,7 +46,6 @@ class BoardSide:
         """The units of these by their names."""
         self._leading: dict[BoardEnd, list[Visit]] = {}
         """The programs there, at the board that leads."""
-        self._losses: list[tuple[str, Traffic]] = []
         self._renaming = asyncio.Lock()
         self._link_of: dict[BoardEnd, str] = {}
         self._renamed: dict[NamedEnd, str] = {}
@@ -125,7 +124,6 @@ class BoardSide:
         self._link_of[end] = traffic.link
         self._hung[end], self._leading[end] = there, []
         self._units[end] = {each.board: each.unit for each in there}
-        self._losses += [(each.board, each.traffic) for each in there if (each.board, each.traffic) not in self._losses]
 
         def visit_of(each: Hung, caller: Caller) -> Visit:
             client = Client(protocol, character, lambda: caller.unread, self._units[end], each.board)
@@ -145,7 +143,6 @@ class BoardSide:
         """Put one more board on a line; the programs there go on."""
         self._hung[end].append(hung)
         self._units[end][hung.board] = hung.unit
-        self._losses.append((hung.board, hung.traffic))
         for visit in self._leading[end]:
             visit.meet(hung)
 
@@ -154,7 +151,6 @@ class BoardSide:
         gone = next(each for each in self._hung[end] if each.board == board)
         self._hung[end].remove(gone)
         self._units[end].pop(board)
-        self._losses.remove((board, gone.traffic))
         for visit in self._leading[end]:
             visit.part_from(board)
 
@@ -178,8 +174,6 @@ class BoardSide:
         board, _ = self._ends.pop(place)
         hung = self._hung.pop(end)
         del self._units[end], self._leading[end]
-        there = [each.traffic for others in self._hung.values() for each in others]
-        self._losses = [(name, traffic) for name, traffic in self._losses if traffic in there]
         del self._link_of[end]
         for renamed in [each for each in self._renamed if each is end]:
             del self._renamed[renamed]
@@ -187,11 +181,13 @@ class BoardSide:
 
     def spoil_links(self) -> None:
         """Make the defects of the links take effect as they are switched now."""
-        for _, traffic in self._losses:
-            traffic.losses.share = 0.0
-        for board, traffic in self._losses:  # a line that is shared loses as much as the worst of its boards makes it
-            traffic.losses.share = max(traffic.losses.share, self.world.boards[board].spoiled.lost)
-            traffic.meddling.take_up(self.world.boards[board].spoiled)
+        on_lines = [hung for there in self._hung.values() for hung in there]
+        for hung in on_lines:
+            hung.traffic.losses.share = 0.0
+        for hung in on_lines:  # a line that is shared loses as much as the worst of its boards makes it
+            losses, spoiled = hung.traffic.losses, self.world.boards[hung.board].spoiled
+            losses.share = max(losses.share, spoiled.lost)
+            hung.traffic.meddling.take_up(spoiled)
         for board, end in self._ends:
             if isinstance(end, DialEnd):
                 end.keep_away(self.world.boards[board].spoiled.away)

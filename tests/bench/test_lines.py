@@ -9,7 +9,7 @@ from itertools import pairwise
 from pathlib import Path
 
 import cavet
-from cavet.bench import RunningBench, Tape
+from cavet.bench import Carrier, RunningBench, Tape
 from cavet.benchfile import BenchFile, changes_between, check_text
 from cavet.record import Kind, Seat
 from cavet.remarks import remarks_on
@@ -193,6 +193,20 @@ class Changed(unittest.IsolatedAsyncioTestCase):
         self.assertEqual([7, 8, 9, 12], await self.answers(*units))
         await self.become(text)
         self.assertEqual([7, 8, 9], await self.answers(*units))
+
+    async def test_so_they_do_where_each_host_has_a_wire_of_its_own(self):
+        second = '[hosts.second]\nlink = "pump"\nprotocol = "modbus"\nunit = 7\n'
+        text = yard(TCP) + second
+        self.file = BenchFile(Path("yard.bench.toml"), text, check_text(text, "yard.bench.toml"))
+        self.bench = RunningBench(self.file.setup, carrier=Carrier.MEMORY)
+        self.addAsyncCleanup(self.bench.stop)
+        await self.bench.start()
+        more = '[links.door]\nkind = "tcp"\nboard = "door"\nshares = "pump"\n' + BOARD.format(name="door", unit=11)
+        for each in (text + more, text, text + more):
+            await self.become(each)
+            self.assertEqual("door" in each, "door" in self.bench.host_links)
+        while not self.bench.host_links["door"].ready:
+            await asyncio.sleep(0.01)
 
 
 class OneLink(Yard):
