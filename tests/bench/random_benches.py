@@ -56,11 +56,15 @@ class Lots:
         self._tables = [f'format = 1\nseed = "{seed}"\n']
         self._points = []
         self.drawn = Drawn("")
-        for number in range(self._lot.randint(1, 2)):
-            make = self._lot.choice((self._firmata, self._modbus, self._scpi, self._mqtt, self._format))
+        for number, make in enumerate(self._makes()):
             self._begin(f"hut_{number}")
             make(f"hut_{number}")
         self.drawn.text = "\n".join(self._tables + self._points)
+
+    def _makes(self):
+        """What makes each board."""
+        for _ in range(self._lot.randint(1, 2)):
+            yield self._lot.choice((self._firmata, self._modbus, self._scpi, self._mqtt, self._format))
 
     def _begin(self, board):
         lot = self._lot
@@ -263,3 +267,17 @@ class Lots:
         when = "taken" if usb else lot.choice(("taken", "changed", "every"))
         self._tables.append(f"[boards.{board}.takes.order]\n" + "\n".join(takes) + "\n")
         self._tables.append(f'[boards.{board}.gives.state]\nwhen = "{when}"\nfields = {{ {", ".join(gives)} }}\n')
+
+
+class SharedLots(Lots):
+    """Draws Modbus boards that hang on one line, each with a unit of its own."""
+
+    def _makes(self):
+        return [self._modbus] * self._lot.randint(2, 4)
+
+    def _board(self, board, firmware, link, host="", more=""):
+        number = int(board.removeprefix("hut_"))
+        if not number:
+            self._line = link.partition("\n")[0]
+        unit, shares = f"unit = {7 + number}", f'{self._line}\nshares = "hut_0"'
+        super()._board(board, firmware, shares if number else link, unit, unit)

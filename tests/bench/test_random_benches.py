@@ -12,7 +12,7 @@ from cavet.bench import PastTrails
 from cavet.benchfile import load_bench
 from cavet.record import Kind
 from cavet.remarks import Weight, remarks_on
-from tests.bench.random_benches import Lots
+from tests.bench.random_benches import Lots, SharedLots
 from tests.bench.random_inputs import Inputs
 
 SEEDS, DEFECT_SEEDS, BURST_SEEDS = (*range(36), 106, 170), (*range(34), 163, 175), (*range(20), 32, 98, 133, 169)
@@ -20,6 +20,7 @@ INPUT_SEEDS, FAULT_SEEDS, PAST_SEEDS, TRUTH_SEEDS = range(30), range(24), range(
 SLOW = ((40, 110), (40, 300), (48, 300), (61, 110), (103, 300), (205, 110), (211, 110), (222, 110), (258, 600))
 """Seeds of benches with a serial line, and a rate for it."""
 LATE_SEEDS = (6, 26, 229, 406, 491, 588, 637, 656, 682, 868, 869, 885, 931, 1005, 1053, 1092)
+SHARED_SEEDS = range(6)
 STANDS = (Kind.CONFIRMED, Kind.UNCHANGED)
 FAULTS = ("lose", "delay", "silence", "hang-up", "reset")
 NEAR = 0.025
@@ -95,28 +96,6 @@ def is_there(bench, drawn, name, value):
     return abs(part.fraction(running.clock.now()) - share) <= NEAR
 
 
-class Right(Wishing, unittest.TestCase):
-    def test_what_is_asked_is_where_the_parts_are(self):
-        for seed in SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn = Lots(seed).drawn
-                with cavet.open(written(drawn, folder)) as bench:
-                    self.wish(bench, drawn, random.Random(seed))
-                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
-                    self.assertEqual(found, {})
-
-
-class Slow(Wishing, unittest.TestCase):
-    def test_what_is_asked_is_where_the_parts_are_on_slow_lines_too(self):
-        for seed, rate in SLOW:
-            drawn = Lots(seed).drawn
-            drawn.text = re.sub(r"rate = \d+", f"rate = {rate}", drawn.text)
-            with self.subTest(seed, rate=rate), tempfile.TemporaryDirectory() as folder:
-                with cavet.open(written(drawn, folder)) as bench:
-                    self.wish(bench, drawn, random.Random(seed))
-                    self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
-
-
 class Asking:
     """Asks for several things at once."""
 
@@ -128,6 +107,54 @@ class Asking:
                 running.ask(running.point(name), value, by="test")
 
         bench._here(ask)
+
+
+class Right(Wishing, unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are(self):
+        for seed in SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn = Lots(seed).drawn
+                with cavet.open(written(drawn, folder)) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
+                    self.assertEqual(found, {})
+
+
+class Shared(Asking, Wishing, unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are_of_all_boards_on_one_line(self):
+        for seed in SHARED_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn = SharedLots(seed).drawn
+                with cavet.open(written(drawn, folder)) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
+
+    def test_a_burst_of_wishes_ends_with_the_last_of_each(self):
+        for seed in SHARED_SEEDS:
+            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
+                drawn, lot = SharedLots(seed, confirmed=True).drawn, random.Random(seed)
+                with cavet.open(written(drawn, folder)) as bench:
+                    last = {}
+                    for _ in range(3):
+                        for name in lot.sample([*drawn.parts], len(drawn.parts)):
+                            values = [some_value(drawn, name, lot) for _ in range(lot.randint(1, 3))]
+                            last[name] = values[-1]
+                            self.ask(bench, name, values)
+                        bench.wait(lot.random() * 0.2)
+                    bench.wait(20.0)
+                    self.assertEqual([], [name for name in last if not is_there(bench, drawn, name, last[name])])
+                    self.assertEqual([], [trail.why for trail in bench.trails() if trail.broken_at])
+
+
+class Slow(Wishing, unittest.TestCase):
+    def test_what_is_asked_is_where_the_parts_are_on_slow_lines_too(self):
+        for seed, rate in SLOW:
+            drawn = Lots(seed).drawn
+            drawn.text = re.sub(r"rate = \d+", f"rate = {rate}", drawn.text)
+            with self.subTest(seed, rate=rate), tempfile.TemporaryDirectory() as folder:
+                with cavet.open(written(drawn, folder)) as bench:
+                    self.wish(bench, drawn, random.Random(seed))
+                    self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
 
     def burst(self, bench, drawn, lot, least, most):
         """So many wishes for one output at once, and a while."""
