@@ -108,6 +108,19 @@ class Asking:
 
         bench._here(ask)
 
+    def burst(self, bench, drawn, lot, least, most):
+        """So many wishes for one output at once, and a while."""
+        name = lot.choice(list(drawn.parts))
+        self.ask(bench, name, [some_value(drawn, name, lot) for _ in range(lot.randint(least, most))])
+        bench.wait(lot.choice((0, 0.003, 0.02, 2)))
+
+    def broken(self, bench):
+        def look():
+            bench._standings.follow()
+            return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
+
+        return bench._here(look)
+
 
 class Right(Wishing, unittest.TestCase):
     def test_what_is_asked_is_where_the_parts_are(self):
@@ -155,19 +168,6 @@ class Slow(Wishing, unittest.TestCase):
                 with cavet.open(written(drawn, folder)) as bench:
                     self.wish(bench, drawn, random.Random(seed))
                     self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
-
-    def burst(self, bench, drawn, lot, least, most):
-        """So many wishes for one output at once, and a while."""
-        name = lot.choice(list(drawn.parts))
-        self.ask(bench, name, [some_value(drawn, name, lot) for _ in range(lot.randint(least, most))])
-        bench.wait(lot.choice((0, 0.003, 0.02, 2)))
-
-    def broken(self, bench):
-        def look():
-            bench._standings.follow()
-            return [(trail.point, found.reason) for trail, found in bench._standings.broken()]
-
-        return bench._here(look)
 
 
 class Bursts(Asking, unittest.TestCase):
