@@ -46,6 +46,8 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """Until when its line carries what the host has said so far."""
     waits: bool = False
     """Whether the host waits for the answer to something else before it says more."""
+    is_to_be_said: bool = False
+    """Whether it still has something to say, or to hear, of this wish, on a line where others have their turns, too."""
     board_runs: bool = True
     began_anew: bool = False
     """Whether the board began anew while the command was on its way."""

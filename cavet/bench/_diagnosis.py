@@ -117,7 +117,7 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         return _not_before(stopped, missing[0]) if missing else _not_reached_yet(trail)
     if not missing or not (around.ready or around.fault):
         return None
-    if missing[0] is Kind.FRAMED and around.waits:
+    if (missing[0] is Kind.FRAMED and around.waits) or (missing[0] is Kind.CONFIRMED and around.is_to_be_said):
         return None
     since = max(trail.latest.t, around.line_until) if missing[0] is Kind.CARRIED else trail.latest.t
     deadline = since + allowed(trail, missing[0], around)

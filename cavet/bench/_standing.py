@@ -190,6 +190,7 @@ class Standings:
             ready=link.ready,
             link_words=link.words,
             waits=link.session.is_busy(bench.clock.now()),
+            is_to_be_said=link.session.is_to_be_said(point.name),
             began_anew=self._beginnings.meets(link.link.board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
             not_set_up=self._beginnings.since_ready(link.link.board, point.board, trail.root.t),
             patience=link.setup.settings.patience(link.link.byte_seconds),

@@ -20,7 +20,6 @@ SHARES = Meaning(
     "Modbus: the link on whose line its board hangs, too, as another unit; all else of that line is said there",
     names="link",
 )
-SHAREABLE = ("serial", "tcp")
 ENCRYPTED = Meaning("whether it is encrypted")
 ENCRYPTS = ("tls", (True,))
 

@@ -119,6 +119,10 @@ class Session(Generic[P]):
     def share(self, turns: Turns, wake: Callable[[], None]) -> None:
         """Others ask on the same line; `wake` is called when it may be this one's turn."""
 
+    def is_to_be_said(self, name: str) -> bool:
+        """Whether it still has something to say, or to hear, of a wish at a point, on a line where others talk, too."""
+        return False
+
     def farewell(self, now: float) -> None:
         """The link is about to be shut on purpose: say so, where that is the custom."""
 

@@ -16,7 +16,7 @@ from cavet.hosts._base import NEWER_CAME, P, Session, Wish
 from cavet.hosts._exchanges import AT_ONCE, Exchange, Exchanges
 from cavet.hosts._point import Asked, Point
 from cavet.hosts._session import LONGEST_ANSWER, SessionSettings, SessionState
-from cavet.hosts._turns import Turns
+from cavet.hosts._turns import Patience, Turns
 from cavet.record import Reason, Tell
 
 
@@ -77,6 +77,9 @@ class PollingSession(Session[P], Generic[P, Q]):
         self._turns = turns
         turns.join(self, wake)
 
+    def is_to_be_said(self, name: str) -> bool:
+        return self._turns is not None and self._is_wished(name)
+
     def _begin(self, now: float) -> None:
         """The link is open: nothing is known yet."""
         self._forget_out()
@@ -105,7 +108,7 @@ class PollingSession(Session[P], Generic[P, Q]):
         """Frames on a serial line are told apart by the silence between them."""
         is_idle = self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
         if is_idle and self.gives_way and self._turns is not None:  # somebody's hand wants the line
-            return self._turns.take(self, now + AT_ONCE)
+            return self._turns.take(self, now + AT_ONCE, Patience.WISHING)
         return is_idle
 
     def is_busy(self, now: float) -> bool:
@@ -146,11 +149,18 @@ class PollingSession(Session[P], Generic[P, Q]):
         if self.gives_way:
             return
         wants = bool(self._queue.waiting) and self._queue.is_idle and now >= self._queue.free_at - AT_ONCE
-        if self._turns is None or (wants and self._turns.take(self, now + AT_ONCE)):
+        if self._turns is None or (wants and self._takes_turn(self._turns, now)):
             self._queue.send_on(now, self._most_under_way)
             wants = False
         if self._turns is not None and self._queue.is_idle and not wants:
             self._turns.give_back(self)
+
+    def _takes_turn(self, turns: Turns, now: float) -> bool:
+        """Whether it may say on the line what it has to say first: a wish does not wait for what others poll."""
+        patience = Patience.LOOKING if self.state is SessionState.SILENT else Patience.POLLING
+        if self._queue.waiting[0].wish is not None:
+            patience = Patience.WISHING
+        return turns.take(self, now + AT_ONCE, patience)
 
     # knowing
 

@@ -102,6 +102,25 @@ class OneLine(Yard):
         self.assertTrue(told)
         self.assertEqual({"it is for unit 5; on this line are 7, 8 and 9"}, set(told))
 
+    def test_who_waits_for_its_turn_is_not_broken(self):
+        text = yard().replace("unit = 9\n[points", 'unit = 9\nreply_within = "1 s"\n[points')
+        text = text.replace("unit = 8\n[points", 'unit = 8\nreply_within = "20 ms"\nretries = 0\n[points')
+        text += '[defects.x]\nkind = "late"\nboard = "gate"\ndelay = "700 ms"\non = true\n'
+
+        async def story(bench, standings):
+            await asyncio.sleep(1.0)
+            asked = bench.ask(bench.point("fan_lamp"), True, by="test")
+            bench.ask(bench.point("gate_lamp"), True, by="test")  # between the other one's write and its reading
+            followed = standings.trails.all
+            for _ in range(200):
+                await asyncio.sleep(0.01)
+                standings.follow()
+                self.assertIs(None, standings.diagnose(followed[asked]).broken)
+            self.assertIsNot(None, followed[asked].reached(Kind.CONFIRMED))
+            return followed[asked].reached(Kind.CONFIRMED).t - followed[asked].root.t
+
+        self.assertGreater(in_fast_time(story, check_text(text, "yard.bench.toml")), 0.4)
+
     def test_what_is_told_to_all_moves_all(self):
         text = (
             yard() + '[hosts.all]\nlink = "pump"\nprotocol = "modbus"\nunit = 0\n[points.every_lamp]\nkind = "switch"\n'
