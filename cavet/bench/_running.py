@@ -391,7 +391,7 @@ class RunningBench:
             stopped = self.host_links.pop(name)
             await stopped.stop()
             await self._withdraw(f"{stopped.link.line}/{name}")
-            self._shared.pop(stopped.link.line, None)
+        self._shared = {line: sharing for line, sharing in self._shared.items() if sharing.links}
         gone = [name for name, link in self.setup.links.items()
                 if name in changes.links or link.board not in setup.boards]  # fmt: skip
         for name in gone:

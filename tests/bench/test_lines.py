@@ -213,6 +213,24 @@ class Changed(unittest.IsolatedAsyncioTestCase):
         await self.become(text)
         self.assertEqual([7, 8, 9], await self.answers(*units))
 
+    async def test_one_host_of_a_line_changes_and_the_others_stay_there(self):
+        text = yard()
+        self.file = BenchFile(Path("yard.bench.toml"), text, check_text(text, "yard.bench.toml"))
+        self.bench = RunningBench(self.file.setup)
+        self.addAsyncCleanup(self.bench.stop)
+        await self.bench.start()
+        for words in ("off, on", "dark, lit", "out, in"):
+            off, on = words.split(", ")
+            await self.become(text + f'words = ["{off}", "{on}"]\n')  # of the last point
+            while not all(link.ready for link in self.bench.host_links.values()):
+                await asyncio.sleep(0.01)
+            for name in UNITS:
+                point = self.bench.point(f"{name}_lamp")
+                self.bench.ask(point, not self.bench.reading(point).got, by="test")
+                wanted = self.bench.reading(point).asked
+                while self.bench.reading(point).got != wanted:
+                    await asyncio.sleep(0.01)
+
     async def test_so_they_do_where_each_host_has_a_wire_of_its_own(self):
         second = '[hosts.second]\nlink = "pump"\nprotocol = "modbus"\nunit = 7\n'
         text = yard(TCP) + second
