@@ -15,6 +15,7 @@ from cavet.record import Kind, Seat
 from cavet.remarks import remarks_on
 from tests.bench.benches import in_fast_time
 from tests.commands.run import cavet_here
+from tests.patience import PATIENCE
 
 BOARD = """
 [boards.{name}]
@@ -185,6 +186,11 @@ class Changed(unittest.IsolatedAsyncioTestCase):
         await self.bench.take_over(after.setup, changes_between(self.file, after))
         self.file = after
 
+    async def until(self, holds):
+        async with asyncio.timeout(PATIENCE):
+            while not holds():
+                await asyncio.sleep(0.01)
+
     async def answers(self, *units):
         """The units that answer."""
         found = []
@@ -222,14 +228,12 @@ class Changed(unittest.IsolatedAsyncioTestCase):
         for words in ("off, on", "dark, lit", "out, in"):
             off, on = words.split(", ")
             await self.become(text + f'words = ["{off}", "{on}"]\n')  # of the last point
-            while not all(link.ready for link in self.bench.host_links.values()):
-                await asyncio.sleep(0.01)
+            await self.until(lambda: all(link.ready for link in self.bench.host_links.values()))
             for name in UNITS:
                 point = self.bench.point(f"{name}_lamp")
                 self.bench.ask(point, not self.bench.reading(point).got, by="test")
-                wanted = self.bench.reading(point).asked
-                while self.bench.reading(point).got != wanted:
-                    await asyncio.sleep(0.01)
+                reading = self.bench.reading(point)
+                await self.until(lambda reading=reading: reading.got == reading.asked)
 
     async def test_so_they_do_where_each_host_has_a_wire_of_its_own(self):
         second = '[hosts.second]\nlink = "pump"\nprotocol = "modbus"\nunit = 7\n'
@@ -242,8 +246,7 @@ class Changed(unittest.IsolatedAsyncioTestCase):
         for each in (text + more, text, text + more):
             await self.become(each)
             self.assertEqual("door" in each, "door" in self.bench.host_links)
-        while not self.bench.host_links["door"].ready:
-            await asyncio.sleep(0.01)
+        await self.until(lambda: self.bench.host_links["door"].ready)
 
 
 class OneLink(Yard):
