@@ -364,6 +364,19 @@ class Lines(unittest.TestCase):
                 talk.go(due)
                 self.assertEqual(len(talk.asked()), 1)
 
+    def test_a_refusal_that_a_lost_pair_of_zeros_may_have_caused_is_asked_for_once_more(self):
+        for framing, asks_again in (("modbus-ascii", True), ("modbus-rtu", False), ("modbus-tcp", False)):
+            with self.subTest(framing):
+                talk = Talk(SPEED, framing=framing).open()
+                (request,) = talk.asked()
+                talk.answer(request, modbus.ExceptionResponse, function=3, exception_code=3)
+                talk.go(talk.time + 0.01)
+                again = talk.asked()
+                self.assertEqual([request.NAME] if asks_again else [], [each.NAME for each in again])
+                for each in again:
+                    talk.answer(each, modbus.ReadHoldingRegistersResponse, values=(500,))
+                self.assertEqual(not asks_again, bool(talk.session.readings["speed"].refusal))
+
     def test_on_a_serial_line_a_late_answer_is_not_taken_for_that_to_the_next_request(self):
         late = Talk(SPEED, framing="modbus-rtu", character=0.0002, retries=0).open()
         (request,) = late.asked()
