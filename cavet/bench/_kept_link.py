@@ -231,7 +231,7 @@ class KeptLink:
             self._attempt(self._take_leave)
         if self._sharing is not None and self in self._sharing.links:
             self._sharing.links.remove(self)
-            self._sharing.turns.give_back(self.session)
+            self._sharing.turns.leave(self.session)
         try:
             self._end.close()
         except Exception as error:  # noqa: BLE001

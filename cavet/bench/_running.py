@@ -147,15 +147,15 @@ class RunningBench:
             if line in self._board_ends:
                 self.board_side.call_units(self._board_ends[line], there)
 
-    def _ends_of(self, line: str) -> list[BoardEnd]:
-        """The ends of a line: in memory, on a network, one for each host."""
-        return [end for name, end in self._board_ends.items() if name == line or name.partition("/")[0] == line]
+    def _ends_beside(self, end: BoardEnd, line: str) -> list[BoardEnd]:
+        """An end of a line, and the others that it has: in memory, on a network, one for each further host."""
+        return [end, *(each for name, each in self._board_ends.items() if name.startswith(f"{line}/"))]
 
     def _hang_on(self, link: LinkSetup, leader: LinkSetup) -> None:
         """Put one more board on a line that is there."""
-        for end in self._ends_of(leader.name):
-            self.board_side.hang_on(end, Hung(link.board, self._traffic[link.name], unit_of(self.setup, link)))
-        self._board_ends[link.name] = self._board_ends[leader.name]
+        end = self._board_ends[link.name] = self._board_ends[leader.name]
+        for each in self._ends_beside(end, link.line):
+            self.board_side.hang_on(each, Hung(link.board, self._traffic[link.name], unit_of(self.setup, link)))
         there = next(each for each in self.endpoints if each.link == leader.name)
         self.endpoints.append(msgspec.structs.replace(there, board=link.board, link=link.name, setup=link))
 
@@ -426,7 +426,7 @@ class RunningBench:
         if end is not None and end not in self._board_ends.values():  # the last of those that hung there
             await self.board_side.withdraw(end)
         elif end is not None:
-            for each in self._ends_of(self.setup.links[link].line):
+            for each in self._ends_beside(end, self.setup.links[link].line):
                 self.board_side.take_off(each, self.setup.links[link].board)
         self._traffic.pop(link, None)
 

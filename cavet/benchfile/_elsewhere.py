@@ -24,6 +24,10 @@ def with_addresses(setup: Setup, addresses: Mapping[str, str], place: str) -> Se
         boards = sorted(setup.linked_boards)
         if board not in boards:
             raise unknown(place, board, boards)
+        beside = _elsewhere_beside(setup, board, addresses)
+        if beside is not None:
+            expected = f"{addresses[beside]}, where {beside} is: they are on one line"
+            raise WrongError(place, found=address, expected=expected)
         setup = _moved(setup, board, address, place)
     links = joined_lines(setup.links)
     return msgspec.structs.replace(setup, links=links, elsewhere=setup.elsewhere | dict(addresses))
@@ -60,6 +64,13 @@ def _moved(setup: Setup, board: str, address: str, place: str) -> Setup:
         for name, host in setup.hosts.items()
     }
     return msgspec.structs.replace(setup, links=links, hosts=hosts)
+
+
+def _elsewhere_beside(setup: Setup, board: str, addresses: Mapping[str, str]) -> str | None:
+    """The board on a line with this one that is said to be at another address; `None` where none is."""
+    lines = {link.line for link in setup.links.values() if link.board == board}
+    there = [link.board for link in setup.links.values() if link.line in lines]
+    return next((each for each in there if addresses.get(each, addresses[board]) != addresses[board]), None)
 
 
 def _kind_of(address: str, has: Sequence[str]) -> str:

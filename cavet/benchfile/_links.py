@@ -194,7 +194,7 @@ class LinkReader:
 
     def read_all(self, tables: dict[str, LinkTable]) -> dict[str, LinkSetup]:
         """Read them, and join those that share a line; those of which nothing can be made are left out."""
-        read = {name: self._read(name, table) for name, table in tables.items()}
+        read = {name: self._read(name, table, self._place(table, tables)) for name, table in tables.items()}
         found = {name: link for name, link in read.items() if link is not None}
         for name, table in tables.items():
             shared = getattr(table, "shares", "")
@@ -202,6 +202,11 @@ class LinkReader:
                 found[name] = msgspec.structs.replace(found[name], shares=shared)
         self._check_lines(found)
         return joined_lines(found)
+
+    def _place(self, table: LinkTable, tables: dict[str, LinkTable]) -> str:
+        """Where a link is: where the one is whose line it shares."""
+        there = tables.get(getattr(table, "shares", ""))
+        return table.place if there is None else there.place
 
     def _may_share(self, name: str, table: LinkTable, shared: str, tables: dict[str, LinkTable]) -> bool:
         """Whether a link can hang on another one's line, and says nothing of it itself; told where it can't."""
@@ -250,10 +255,9 @@ class LinkReader:
                 expected = f"a link of its own: hosts.{other} opens that"
                 self._checker.wrong(("hosts", host.name, "link"), found=link.name, expected=expected)
 
-    def _read(self, name: str, table: LinkTable) -> LinkSetup | None:
-        """Read one link; `None` where nothing can be made of it."""
+    def _read(self, name: str, table: LinkTable, address: str) -> LinkSetup | None:
+        """Read one link, which is at this place; `None` where nothing can be made of it."""
         path: Path = ("links", name)
-        address = table.place
         known = list(self._top.boards)
         if address == SIMULATED and not self._checker.one_of((*path, "board"), table.board, known, "a simulated board"):
             return None

@@ -9,7 +9,7 @@ import msgspec
 
 from cavet.benchfile._check_reading import CheckSettings, Wishes
 from cavet.benchfile._kernel_reading import KernelDevice
-from cavet.benchfile.boards import Device
+from cavet.benchfile.boards import Device, ModbusDevice
 from cavet.boards import Defect, PartSettings, Profile, Quantity, Reflex
 from cavet.boards.firmware.mqtt import BrokerSettings
 from cavet.hosts import BoardTopics, DeviceSettings, Format, PinPoint, Point, SessionSettings
@@ -272,11 +272,13 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
     def board_heard(self, line: str, unit: int | None) -> str:
         """The board on a line that is called by a unit; where none is, the one that leads there. "" for no link."""
         there = self.on_line(line)
-        for link in there if unit is not None else ():
-            units = {host.settings.unit for host in self.hosts.values() if host.link == link.name}
-            if unit in units:
-                return link.board
-        return there[0].board if there else ""
+        believed = (
+            {host.settings.unit: self.links[host.link].board for host in self.hosts_on(there[0])} if there else {}
+        )
+        devices = ((link.board, self.boards[link.board].device) for link in there if link.board in self.boards)
+        true = {device.identity.unit: board for board, device in devices if isinstance(device, ModbusDevice)}
+        leading = there[0].board if there else ""
+        return leading if unit is None else believed.get(unit) or true.get(unit) or leading
 
     def narrowed(self, links: Iterable[LinkSetup], hosts: Iterable[HostSetup]) -> "Setup":
         """The same bench with these hosts alone, on these links, and on what else hangs on the same lines."""

@@ -36,6 +36,11 @@ class Turns:
         """Somebody more is on the line; `wake` is called when it may be its turn."""
         self._wakes[who] = wake
 
+    def leave(self, who: Hashable) -> None:
+        """Somebody is on the line no more."""
+        self.give_back(who)
+        del self._wakes[who]
+
     def take(self, who: Hashable, now: float, patience: Patience) -> bool:
         """Have the turn, if it is free; else it is wanted, until it comes or is not wanted any more."""
         if self._has == who:

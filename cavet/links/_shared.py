@@ -44,7 +44,11 @@ class SharedLine:
             if not self._there:
                 self.sent = 0
                 self._begin()
-                await self._end.open(self)
+                try:
+                    await self._end.open(self)
+                except asyncio.CancelledError:
+                    self._end.close()  # nobody has it: who wanted it is gone
+                    raise
             self._there[end] = listener
         listener.opened()
 

@@ -10,9 +10,10 @@ from pathlib import Path
 
 import cavet
 from cavet.bench import Carrier, RunningBench, Tape
-from cavet.benchfile import BenchFile, changes_between, check_text
+from cavet.benchfile import BenchFile, changes_between, check_text, with_addresses
 from cavet.record import Kind, Seat
 from cavet.remarks import remarks_on
+from cavet.wording import WrongError
 from tests.bench.benches import in_fast_time
 from tests.commands.run import cavet_here
 from tests.patience import PATIENCE
@@ -289,6 +290,28 @@ class Told(Yard):
         names = [remark.name for remark in remarks_on(check_text(yard(fan=9), "yard.bench.toml"))]
         self.assertIn("unit-twice", names)
         self.assertNotIn("unit-twice", [remark.name for remark in remarks_on(check_text(yard(), "yard.bench.toml"))])
+
+    def test_at_an_address_all_of_a_line_are_there(self):
+        setup = check_text(yard(), "yard.bench.toml")
+        moved = with_addresses(setup, {"fan": "/dev/ttyS7"}, "--at")
+        self.assertEqual({"/dev/ttyS7"}, {link.address for link in moved.links.values()})
+        with self.assertRaisesRegex(WrongError, "expected /dev/ttyS8, where fan is: they are on one line"):
+            with_addresses(setup, {"pump": "/dev/ttyS7", "fan": "/dev/ttyS8"}, "--at")
+
+    def test_real_boards_that_nobody_describes_can_share_a_line(self):
+        hosts = "".join(
+            f'[hosts.{name}]\nlink = "{name}"\nprotocol = "modbus"\nunit = {unit}\n' for name, unit in UNITS.items()
+        )
+        links = "".join(
+            f'[links.{name}]\nkind = "serial"\nboard = "{name}"\nshares = "pump"\n' for name in ("fan", "gate")
+        )
+        setup = check_text(SERIAL + 'port = "/dev/ttyS7"\n' + links + hosts, "yard.bench.toml")
+        self.assertEqual({("pump", "/dev/ttyS7")}, {(link.line, link.address) for link in setup.links.values()})
+
+    def test_a_message_is_its_boards_also_where_no_host_talks_to_that(self):
+        text = yard()
+        setup = check_text(text[: text.index("[hosts.gate]")], "yard.bench.toml")
+        self.assertEqual(["pump", "fan", "gate"], [setup.board_heard("pump", unit) for unit in (7, 8, 9)])
 
     def test_real_ports_that_are_the_same_are_one_line(self):
         text = yard(SERIAL + 'port = "/dev/ttyS7"\n', shares='port = "/dev/ttyS7"\nrate = 19200')

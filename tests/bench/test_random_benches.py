@@ -124,24 +124,17 @@ class Asking:
 
 class Right(Wishing, unittest.TestCase):
     def test_what_is_asked_is_where_the_parts_are(self):
-        for seed in SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn = Lots(seed).drawn
+        drawn_by = [*((Lots, seed) for seed in SEEDS), *((SharedLots, seed) for seed in SHARED_SEEDS)]
+        for lots, seed in drawn_by:
+            with self.subTest(lots.__name__, seed=seed), tempfile.TemporaryDirectory() as folder:
+                drawn = lots(seed).drawn
                 with cavet.open(written(drawn, folder)) as bench:
                     self.wish(bench, drawn, random.Random(seed))
                     found = {walked.output: walked.why for walked in bench.walk() if walked.held is not True}
                     self.assertEqual(found, {})
 
 
-class Shared(Asking, Wishing, unittest.TestCase):
-    def test_what_is_asked_is_where_the_parts_are_of_all_boards_on_one_line(self):
-        for seed in SHARED_SEEDS:
-            with self.subTest(seed), tempfile.TemporaryDirectory() as folder:
-                drawn = SharedLots(seed).drawn
-                with cavet.open(written(drawn, folder)) as bench:
-                    self.wish(bench, drawn, random.Random(seed))
-                    self.assertEqual([], [walked.why for walked in bench.walk() if walked.held is not True])
-
+class Shared(Asking, unittest.TestCase):
     def test_a_burst_of_wishes_ends_with_the_last_of_each(self):
         for seed in SHARED_SEEDS:
             with self.subTest(seed), tempfile.TemporaryDirectory() as folder:

@@ -82,7 +82,7 @@ class FormatProtocol(HostProtocol):
         if own is None:
             return None
         needed, doc = ("field", "the FRAME.FIELD that carries it") if kind.is_output else ("state", "where it is told")
-        tables.is_set_by_none(own, "field", "mask")
+        tables.refuse_of_inputs(own, "field", "mask")
         if not tables.has(needed, getattr(own, needed), doc):
             return None
         plan = tables.host.format

@@ -61,7 +61,7 @@ class MqttProtocol(HostProtocol):
             return None
         kind, base = tables.kind, tables.host.topics.base
         needed, doc = ("command", "the topic that it is set at") if kind.is_output else ("state", "where it is told")
-        tables.is_set_by_none(place, "command", "retain")
+        tables.refuse_of_inputs(place, "command", "retain")
         if not tables.has(needed, getattr(place, needed), doc):
             return None
         if kind is PointKind.PULSE and place.state:

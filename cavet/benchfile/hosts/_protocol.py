@@ -100,8 +100,8 @@ class PointTables:
             return False
         return True
 
-    def is_set_by_none(self, place: Table, *keys: str) -> None:
-        """Note those of these keys, which say how something is set, that an input has."""
+    def refuse_of_inputs(self, place: Table, *keys: str) -> None:
+        """Note those of these keys, which say how something is set, where it is an input."""
         for key in () if self.kind.is_output else keys:
             if value := getattr(place, key):
                 self.wrong(key, found=value, expected=f"none: {with_article(self.kind.value)} is not set")

@@ -59,7 +59,7 @@ class ScpiProtocol(HostProtocol):
 
     def _check_ways(self, tables: PointTables, place: ScpiPlace) -> None:
         """No way of setting it may be said that is never taken."""
-        tables.is_set_by_none(place, "set", "on", "off")
+        tables.refuse_of_inputs(place, "set", "on", "off")
         if not tables.kind.is_output:
             return
         for key, other in (("on", "off"), ("off", "on")):
