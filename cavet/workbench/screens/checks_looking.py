@@ -4,6 +4,7 @@ that was kept when it was done."""
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -39,24 +40,21 @@ async def look_at(
     screen: Frame, setup: Setup, record: Path, trail: int | None = None, left: Callable[[], None] = lambda: None
 ) -> None:  # fmt: skip
     """Show the record of a run where it broke, or where a trail ended; `left` is called behind that."""
-    try:
-        file = RecordFile(record)
-        past = PastDesk(PastBench(setup, file))
-        looking = Looking(past.bench)
-        while not (past.stirs() is False and looking.is_read):
-            looking.follow()
-            await asyncio.sleep(0)  # keys are heard meanwhile
-    except WrongError as error:
-        screen.say(str(error))
-        left()
-        return
-    looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
-
-    def leave(to: str | None) -> None:
-        file.close()
-        left()
-
-    screen.app.push_screen(MomentScreen(past, looking, lambda: None), leave)
+    with contextlib.ExitStack() as behind:
+        behind.callback(left)
+        try:
+            file = behind.enter_context(contextlib.closing(RecordFile(record)))
+            past = PastDesk(PastBench(setup, file))
+            looking = Looking(past.bench)
+            while not (past.stirs() is False and looking.is_read):
+                looking.follow()
+                await asyncio.sleep(0)  # keys are heard meanwhile
+        except WrongError as error:
+            screen.say(str(error))
+            return
+        looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
+        leave = behind.pop_all()  # from here on it stays open for as long as it is looked at
+    screen.app.push_screen(MomentScreen(past, looking, lambda: None), lambda _: leave.close())
 
 
 def _end_of(past: PastDesk, trail: int) -> float:
