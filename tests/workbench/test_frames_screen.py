@@ -4,13 +4,15 @@ import asyncio
 import unittest
 from unittest import mock
 
+from msgspec import structs
+
 from cavet.bench import Meanings, Tape, spoken
 from cavet.benchfile import load_bench
 from cavet.demo import demo_path
 from cavet.drawings.canvas import ASKED, GOT, HEATHER, QUIET
 from cavet.drawings.ruler import RulerView
 from cavet.protocols import Field, FieldError, Side, codec, read_whole
-from cavet.record import Direction, Kind, Record, Seat
+from cavet.record import Direction, Kind, Reason, Record, Seat, Step, Topic, Trail
 from cavet.wording import WrongError
 from cavet.workbench.drawing.tape import Bar, TapeView, draw_tape
 from cavet.workbench.drawing.under import UnderView, bit_under, draw_under
@@ -442,6 +444,34 @@ class Screen(unittest.TestCase):
             await seat.on(FramesScreen)
             await seat.sees("shed serial", "write-single-coil 1 on", "what became of it")
             self.assertEqual("line", seat.app.screen.reading.link)
+
+        seated(story, text=TWO)
+
+    def test_a_frame_that_is_not_on_the_wire_yet_comes_under_the_cursor_once_it_is(self):
+        async def story(seat):
+            await seat.press("f", *"relay", "enter", "space")
+            await seat.until(lambda: any(Kind.FRAMED in each.steps for each in trails(seat)))
+            (trail,) = (each for each in trails(seat) if each.point == "relay")
+            root = structs.replace(trail.root, t=seat.desk.now)
+            early = Trail(root, trail.part, {Kind.ASKED: Step([root])})
+            await seat.press("ctrl+g", "3")
+            await seat.on(FramesScreen)
+            await seat.press("down")
+            await seat.sees("read-coils 0 1")
+            screen = seat.app.screen
+            self.assertEqual("shed", screen.reading.link)
+            screen.show_trail(early)
+            self.assertEqual(("line", True), (screen.reading.link, screen.reading.following))
+            early.steps = trail.steps
+            await seat.sees("write-single-coil 1 on", "what became of it")
+            self.assertFalse(screen.reading.following)
+            early.steps = {Kind.ASKED: Step([root])}
+            early.stopped = structs.replace(root, kind=Kind.LOST, reason=Reason.LINK_LOST, topic=Topic.LINK)
+            screen.show_trail(early)
+            await seat.sees("nothing of this trail was on the wire")
+
+        def trails(seat):
+            return seat.desk.standings.trails.all.values()
 
         seated(story, text=TWO)
 

@@ -86,6 +86,7 @@ class FramesScreen(FramesActing):
     def _follow_tape(self) -> None:
         reading = self.reading
         reading.follow(self._desk.now, self._cells)
+        self._look_for_expected()
         self._take_up()
         view = views.tape_view(self._desk, reading, self._cells, self._rows)
         self.picture("tape").look(view, partial(draw_tape, view))
@@ -240,9 +241,25 @@ class FramesScreen(FramesActing):
             self.reading.choose(link)
 
     def show_trail(self, trail: Trail) -> None:
-        """Bring the frame of a trail under the cursor."""
+        """Bring the frame of a trail under the cursor, as soon as there is one."""
         reading = self.reading
         reading.follow(self._desk.now, self._cells)
+        self._expected = None
+        if self._bring(trail):
+            return
+        link = self._link_of(trail, trail.root)
+        if link and link != reading.link:
+            reading.choose(link)
+        diagnosis = self._desk.standings.diagnose(trail)
+        if diagnosis.broken is not None or diagnosis.is_over:
+            self.say("nothing of this trail was on the wire")
+            return
+        self._expected = (trail, self._strokes)
+        reading.following = True
+
+    def _bring(self, trail: Trail) -> bool:
+        """Bring the frame of a trail under the cursor, if its host has made it; tell whether it has."""
+        reading = self.reading
         step = trail.steps.get(Kind.FRAMED) or trail.steps.get(Kind.CARRIED)
         for event in step.events if step is not None else ():
             link = self._link_of(trail, event)
@@ -250,7 +267,15 @@ class FramesScreen(FramesActing):
                 if link != reading.link:
                     reading.choose(link)
                 reading.find(event.value, event.t, self._cells)
-                return
+                return True
+        return False
+
+    def _look_for_expected(self) -> None:
+        """Go to the frame of the trail that one came here for, once it is made; no more where a key was pressed."""
+        if self._expected is not None:
+            trail, strokes = self._expected
+            if strokes != self._strokes or self._bring(trail):
+                self._expected = None
 
     def _link_of(self, trail: Trail, event: Event) -> str:
         """The link that a trail went over: that of its point's host, or the one that a program has used."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from cavet.bench import Tape
 from cavet.benchfile import LinkSetup
+from cavet.record import Trail
 from cavet.workbench import keymap
 from cavet.workbench.desk import Desk
 from cavet.workbench.drawing.tape import title_cells
@@ -44,6 +45,8 @@ class FramesBase(Frame):
         self._way = 0
         self._with_wave = True
         self._strokes = 0
+        self._expected: tuple[Trail, int] | None = None
+        """The trail whose frame is waited for, and how many keys were pressed here before that."""
 
     @property
     def reading(self) -> Reading:
