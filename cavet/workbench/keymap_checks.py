@@ -28,7 +28,7 @@ CHECKS = (
     Command(name="the next failing run", does="of the campaign", keys="right", shown="←→", foot="failing run",
             action="failing(1)"),
     Command(name="the failing run before", does="of the campaign", keys="left", action="failing(-1)"),
-    Command(name="look at it", does="the failing run where it broke, the walk at its output: as on Drive",
+    Command(name="look at it", does="the failing run where it broke, a walk at its output: as on Drive; a walk here on Record",
             keys="o", shown="o", foot="look at it", action="look"),
     Command(name="keep it", does="the smallest failing run, as a routine that fails by itself", keys="s", shown="s",
             foot="keep it", action="keep"),

@@ -17,6 +17,7 @@ from cavet.workbench.drawing.checks import draw_walk
 from cavet.workbench.screens.asking import AskScreen
 from cavet.workbench.screens.checks import ChecksScreen
 from cavet.workbench.screens.moment import MomentScreen
+from cavet.workbench.screens.record import RecordScreen
 from tests.checks.huts import HUT, ONE_LAMP, ROUTINE
 from tests.workbench.test_screens import seated
 
@@ -99,6 +100,52 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.on(ChecksScreen)
 
         self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_a_walk_that_is_all_well_is_looked_at_as_well(self):
+        async def story(seat):
+            await seat.press("o")
+            await seat.sees("not walked yet: w walks all outputs")
+            await seat.press("w")
+            await seat.sees("2 are as they should be, 1 not judged")
+            await seat.press("o")
+            await seat.on(MomentScreen)
+            await seat.sees("lamp ← on  walk", "◆ moved")
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
+
+        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_a_walk_of_the_boards_that_are_looked_at_is_looked_at_on_their_record(self):
+        """Done once more, beside them, it would be another one: they may be real, or stand otherwise."""
+
+        async def story(seat):
+            await seat.press("W")
+            await seat.sees("each output in turn")
+            await seat.press("down", "enter")
+            await seat.sees("the walk here  3 outputs", "2 are as they should be, 1 not judged")
+            await seat.press("right_square_bracket")
+            await seat.until(lambda: seat.app.screen.under_cursor.name == "flag")
+            await seat.press("o")
+            await seat.on(RecordScreen)
+            await seat.sees("▸ flag", "flag ← 180 deg  walk")
+
+        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+
+    def test_of_one_that_looks_at_records_the_run_is_looked_at_that_has_failed_it(self):
+        async def story(seat):
+            await seat.press("down", "down", "o")
+            await seat.sees("no run of this check has failed")
+            await seat.press("enter")
+            await seat.sees("✕ slow")
+            await seat.press("o")
+            await seat.on(MomentScreen)
+            await seat.sees("as it stood at")
+            await seat.press("escape")
+            await seat.on(ChecksScreen)
+
+        self.seated(
+            story, checks=CHECKS + '\n[checks.slow]\ndelays = { from = "asked", to = "moved", at_most = "1 us" }\n'
+        )
 
     def test_a_check_is_explained_with_what_it_asks_and_how_its_pictures_are_read(self):
         wanted = (

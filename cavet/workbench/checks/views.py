@@ -291,6 +291,19 @@ def failing_runs(going: Run | None, check: str) -> list[Done]:
     return [] if going is None else [done for done in going.of(check) if not done.came.held]
 
 
+def run_to_look_at(going: Run | None, check: CheckSettings, failing: int) -> Done | None:
+    """A failing run by its place; of a walk that is all well the last one; of a check that looks at records the first
+    run whose record has failed it."""
+    if going is None:
+        return None
+    if not check.acts:
+        return next((done for done in list(going.done) if done.came.shown.get(check.name)), None)
+    fails = failing_runs(going, check.name)
+    if fails:
+        return fails[min(failing, len(fails) - 1)]
+    return next(reversed(going.of(check.name)), None) if check.walk else None
+
+
 def small_case(done: Done) -> Case:
     """The case that is looked at: the smallest that still fails."""
     return done.small.case if done.small is not None else done.came.case

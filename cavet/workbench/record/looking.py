@@ -49,6 +49,8 @@ class Looking:
         self.taller: dict[Key, int] = {}
         self._order: list[Key] = []
         self._chosen: Key | None = None
+        self._gone_to: tuple[float, Key | None, int] = (-1.0, None, -1)
+        """The moment and the lane at which a command has ended that was gone to, and its number."""
         self.over: Over | None = None
         """Another record, laid over this one."""
         self.is_read = False
@@ -216,6 +218,13 @@ class Looking:
         """Bring the cursor to a moment."""
         self._go(t)
 
+    def go_to_trail(self, trail: Trail) -> None:
+        """Bring the cursor to where a command has come to its end, on the lane of its point; it is the one that is
+        shown there, however soon the next one came."""
+        self.choose_point(trail.point)
+        self._go(max(step.last.t for step in trail.steps.values()))
+        self._gone_to = (self.t, self._chosen, trail.number)
+
     def _go(self, t: float) -> None:
         self.follows = False
         self.t = min(max(0.0, t), max(0.0, self.end))
@@ -299,6 +308,9 @@ class Looking:
         return self._trail[2]
 
     def _command(self) -> int | None:
+        *there, number = self._gone_to
+        if there == [self.t, self._chosen]:
+            return number
         lane = self.chosen
         wishes = [each for each in self._all if each.kind == WISHES]
         if lane is not None and lane.group in (ASKED, PARTS):

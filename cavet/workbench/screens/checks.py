@@ -10,6 +10,7 @@ from typing import ClassVar
 from textual.containers import Horizontal
 from textual.widget import Widget
 
+from cavet.bench import Walked
 from cavet.benchfile import CheckSettings
 from cavet.checks import Done, Ran, Wanted, chosen_checks, junit
 from cavet.drawings.square import RowView
@@ -250,23 +251,39 @@ class ChecksScreen(Frame):
         self.say("stopped: what was done stays", well=True)
 
     def action_look(self) -> None:
-        """A failing run at the moment where it broke, a walk at the output under the cursor: Drive as it stood then."""
-        done = self._failed()
-        if done is None:
-            self.say("no run of this check has failed")
+        """A failing run at the moment where it broke, a walk at the output under the cursor: Drive as it stood then; a
+        walk of the boards that are looked at on Record, which has it."""
+        going, check = self._going, self._check
+        done = views.run_to_look_at(going, check, self._failing)
+        if going is None or done is None:
+            self.say("not walked yet: w walks all outputs" if check.walk else "no run of this check has failed")
             return
-        kept, going = done.record, self._going
-        setup = going.setup if going is not None else self._checking.setup
-        if kept is not None:
-            self.run_worker(look_at(self, setup, kept), exit_on_error=False)
+        walked = self._walked_row(done) if check.walk else None
+        trail = walked.trail if walked is not None else None
+        if walked is not None and trail is None:
+            self.say(f"nothing was asked of {walked.output}: {walked.why}")
+        elif going.is_live:
+            self._look_back(walked)
+        elif done.record is not None:
+            self.run_worker(look_at(self, going.setup, done.record, trail), exit_on_error=False)
+        else:
+            self.say("the run is done once more, to be looked at", well=True)
+            case = views.small_case(done) if check.acts and not check.walk else done.came.case
+            self.run_worker(do_again(self, going.setup, case, trail), exit_on_error=False)
+
+    def _walked_row(self, done: Done) -> Walked | None:
+        """What came of the output under the cursor in a run."""
+        row = self._row_view()
+        return next((each for each in done.came.walked if row is not None and each.output == row.name), None)
+
+    def _look_back(self, walked: Walked | None) -> None:
+        """Go to where an output was walked, on Record."""
+        trails = self._desk.standings.trails.all
+        trail = trails.get(walked.trail) if walked is not None and walked.trail is not None else None
+        if trail is None:
+            self.say("it has left memory, and is in the record's file only")
             return
-        self.say("the run is done once more, to be looked at", well=True)
-        trail = None
-        if self._check.walk:
-            row = self._row_view()
-            trail = next((each.trail for each in done.came.walked if row and each.output == row.name), None)
-        case = done.came.case if self._check.walk else views.small_case(done)
-        self.run_worker(do_again(self, setup, case, trail), exit_on_error=False)
+        self.depart(self.Away("record", trail))
 
     def action_explain(self) -> None:
         """The check under the cursor, and how its pictures are read."""

@@ -16,6 +16,7 @@ from cavet.drawings.canvas import HEATHER, PAPER, QUIET, Canvas, clip
 from cavet.drawings.lanes import NAME_CELLS, UNIT_CELLS, draw_lanes, draw_measures, draw_strip, lane_at
 from cavet.exports import InMemory
 from cavet.hosts import Point
+from cavet.record import Trail
 from cavet.wording import WrongError, from_to
 from cavet.workbench import keymap, trail_views
 from cavet.workbench.desk import Desk
@@ -116,6 +117,11 @@ class RecordScreen(Frame):
 
     def go_to(self, point: Point) -> None:
         self._looking.choose_point(point.name)
+
+    def show_trail(self, trail: Trail) -> None:
+        self._looking.follow()
+        self._looking.go_to_trail(trail)
+        self._stroke()
 
     # mouse and keys
 
