@@ -31,12 +31,25 @@ def nearest(word: str, words: Iterable[str]) -> str | None:
     return lowered[close[0]] if close else None
 
 
+MOST_NAMED, FIRST_NAMED = 30, 16
+"""Of more names than so many the first are told."""
+
+
 def listed(words: Iterable[object], last: str = "or") -> str:
     """Join words as a sentence does: `a, b or c`."""
     texts = [str(word) for word in words]
     if len(texts) < 2:
         return "".join(texts)
     return f"{', '.join(texts[:-1])} {last} {texts[-1]}"
+
+
+def one_of(known: Iterable[object], none: str = "nothing: there is none") -> str:
+    """What is expected where there are only these, or `none`: `one of a, b or c`; of very many the first, and how many
+    others there are."""
+    words = list(known)
+    if len(words) > MOST_NAMED:
+        words = [*words[:FIRST_NAMED], f"{len(words) - FIRST_NAMED} others"]
+    return f"one of {listed(words)}" if words else none
 
 
 def counted(count: int, word: str) -> str:
@@ -126,11 +139,9 @@ class WrongError(Exception):
 
 
 def unknown(place: str, found: str, known: Iterable[str], none: str = "nothing: there is none") -> WrongError:
-    """The error for a name that is none of those known: all of them are told, and the nearest one; or that there is
-    `none`."""
+    """The error for a name that is none of those known: they are told, and the nearest one; or that there is `none`."""
     words = list(known)
-    expected = f"one of {listed(words)}" if words else none
-    return WrongError(place, found=found, expected=expected, nearest=nearest(found, words))
+    return WrongError(place, found=found, expected=one_of(words, none), nearest=nearest(found, words))
 
 
 def _wrong(place: str, found: object, expected: str, nearest: str | None) -> WrongError:

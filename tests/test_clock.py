@@ -151,6 +151,57 @@ class TimersOfFastTime(unittest.TestCase):
         self.assertLess(clock.run(story(), fast=True), 100)
 
 
+class Regularly(unittest.TestCase):
+    def test_it_is_called_at_regular_times_until_it_is_ended_also_by_itself(self):
+        async def main():
+            loop, told = asyncio.get_running_loop(), []
+
+            def act():
+                told.append(loop.time())
+                if len(told) == 3:
+                    regular.end()
+
+            regular = clock.Regular(0.25, act)
+            clock.Regular(0.1, lambda: told.append("ended")).end()
+            await asyncio.sleep(5)
+            return told
+
+        self.assertEqual(clock.run(main(), fast=True), [0.25, 0.5, 0.75])
+
+    def test_one_looks_at_once_and_again_until_there_is_something(self):
+        async def main():
+            loop, looks = asyncio.get_running_loop(), []
+
+            def look(at):
+                looks.append(round(loop.time(), 3))
+                return loop.time() >= at or None
+
+            self.assertIs(await clock.until(lambda: look(0.0), 0.005), True)
+            self.assertIs(await clock.until(lambda: look(0.012), 0.005), True)
+            self.assertIs(await clock.until(lambda: False, 0.005), False)  # that is something, too
+            return looks
+
+        self.assertEqual(clock.run(main(), fast=True), [0.0, 0.0, 0.005, 0.01, 0.015])
+
+    def test_what_a_look_raises_is_raised_where_it_is_waited_for_and_who_gives_up_looks_no_more(self):
+        async def main():
+            looks = []
+
+            def look():
+                looks.append(None)
+                if len(looks) == 3:
+                    raise KeyError("the third")
+
+            with self.assertRaises(KeyError):
+                await clock.until(look, 0.01)
+            with self.assertRaises(TimeoutError):
+                await asyncio.wait_for(clock.until(look, 0.01), 0.035)
+            await asyncio.sleep(1)
+            return len(looks)
+
+        self.assertEqual(clock.run(main(), fast=True), 3 + 4)
+
+
 class RealTime(unittest.TestCase):
     def test_it_never_wakes_too_early_and_keeps_the_order(self):
         told = clock.run(told_times([("later", 0.02), ("sooner", 0.005)]))

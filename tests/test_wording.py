@@ -16,6 +16,7 @@ from cavet.wording import (
     hex_pairs,
     listed,
     nearest,
+    one_of,
     plain,
 )
 
@@ -49,6 +50,10 @@ class Wording(unittest.TestCase):
         self.assertEqual(listed([]), "")
         self.assertEqual(listed(["a"]), "a")
         self.assertEqual(listed(["a", "b", "c"], "and"), "a, b and c")
+        self.assertEqual(one_of("ab"), "one of a or b")
+        self.assertEqual(one_of(()), "nothing: there is none")
+        self.assertEqual(one_of(range(30)).count(","), 28)
+        self.assertRegex(one_of(range(78)), "^one of 0, 1, .*, 15 or 62 others$")
 
     def test_numbers_have_all_the_digits_that_tell(self):
         for number, most, text in (

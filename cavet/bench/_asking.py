@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import Callable
 
 import msgspec
@@ -11,6 +10,7 @@ from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._host_side import HostLink
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings
+from cavet.clock import until
 from cavet.hosts import Asked, Point, PointKind, SessionState
 from cavet.record import Kind, Trail
 from cavet.wording import UnreachableError, WrongError, listed
@@ -56,11 +56,16 @@ def value_for(point: Point, value: Asked) -> Asked:
 async def until_ready(link: HostLink) -> None:
     """Wait for a board. Raises `UnreachableError` when it has not answered in time."""
     began = link.clock.now()
-    while not link.ready:
+
+    def look() -> bool | None:
+        if link.ready:
+            return True
         line = LEARNING_BYTES * link.link.byte_seconds if link.session.state not in NOBODY_THERE else 0.0
         if link.clock.spent_since(began) > patience(link) + line:
             raise UnreachableError(link.address, link.trouble or link.words)
-        await asyncio.sleep(LOOK_SECONDS)
+        return None
+
+    await until(look, LOOK_SECONDS)
 
 
 def check_link(link: HostLink) -> None:
@@ -97,7 +102,8 @@ async def ask_and_follow(
     link = bench.link_of(point)
     asked = bench.ask(point, value, by=by, cause=cause)
     began = bench.clock.now()
-    while True:
+
+    def look() -> tuple[Trail, Diagnosis] | None:
         standings.follow()
         trail = standings.trails.all[asked]
         sent = sent_for(bench, standings, point, trail)
@@ -110,7 +116,9 @@ async def ask_and_follow(
         if bench.clock.spent_since(began) > followed(link):
             return trail, diagnosis
         check_link(link)
-        await asyncio.sleep(LOOK_SECONDS)
+        return None
+
+    return await until(look, LOOK_SECONDS)
 
 
 class Heard(msgspec.Struct, frozen=True):
@@ -137,13 +145,18 @@ async def read_afresh(bench: RunningBench, point: Point) -> Heard:
     is_behind = reading.got is not None and reading.got != reading.asked and reading.got_at < reading.asked_at
     known_is_all = not asks and not is_behind and (point.kind.is_output or reading.heard > 0)
     began, within = bench.clock.now(), link.setup.settings.patience(link.link.byte_seconds) + READ_SECONDS
-    while reading.heard == heard and not known_is_all and not reading.refusal:
+
+    def look() -> bool | None:
+        if reading.heard != heard or known_is_all or reading.refusal:
+            return True
         check_link(link)
-        if bench.clock.spent_since(began) > within:
-            if not heard:
-                raise UnreachableError(link.address, f"nothing was heard of {point.name}")
-            break
-        await asyncio.sleep(LOOK_SECONDS)
+        if bench.clock.spent_since(began) <= within:
+            return None
+        if not heard:
+            raise UnreachableError(link.address, f"nothing was heard of {point.name}")
+        return True
+
+    await until(look, LOOK_SECONDS)
     afresh = reading.heard != heard
     age = None if afresh or not heard else bench.clock.now() - reading.got_at
     return Heard(reading.got, reading.refusal, afresh, age)

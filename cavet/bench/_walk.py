@@ -6,7 +6,6 @@ for it that moves at the same time for another reason.
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import AsyncIterator, Collection, Iterable, Mapping, Sequence
 
 import msgspec
@@ -16,6 +15,7 @@ from cavet.bench._diagnosis import Diagnosis
 from cavet.bench._running import RunningBench
 from cavet.bench._standing import Standings, shows_itself
 from cavet.boards.parts import Part
+from cavet.clock import until
 from cavet.colours import BLACK, WHITE
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic, Trail
@@ -167,13 +167,16 @@ class Walk:
     async def _come_to_rest(self, number: int, *, named: str) -> None:
         """Wait until nothing is on its way that follows from a wish: what it has driven has arrived."""
         began = self._bench.clock.now()
-        while self._bench.clock.spent_since(began) < MOVE_SECONDS:
+
+        def look() -> bool | None:
+            if self._bench.clock.spent_since(began) >= MOVE_SECONDS:
+                return True
             self._bench.board_side.turn()
             now = self._bench.clock.now()
             touched = self._touched(number) | {named}
-            if not any(part.busy(now) for path, part in self._parts() if path in touched):
-                return
-            await asyncio.sleep(LOOK_SECONDS)
+            return not any(part.busy(now) for path, part in self._parts() if path in touched) or None
+
+        await until(look, LOOK_SECONDS)
 
     def _touched(self, number: int) -> set[str]:
         """The parts that a wish has moved, and those at the pins that it has driven: what glows on or off tells only

@@ -17,7 +17,7 @@ from cavet.links import SerialSettings, Tls
 from cavet.messaging import ClientSettings
 from cavet.record import Trail
 from cavet.settings import Meaning, Table
-from cavet.wording import WrongError, listed, nearest, unknown
+from cavet.wording import WrongError, nearest, one_of, unknown
 
 SIMULATED = "simulated"
 OWN = "own"
@@ -243,7 +243,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         point = self.points.get(short)
         if point is None or board not in ("", point.board, self.board_of(point.board)):
             known = self.points
-            raise WrongError("point", found=name, expected=f"one of {listed(known)}", nearest=nearest(short, known))
+            raise WrongError("point", found=name, expected=one_of(known), nearest=nearest(short, known))
         return point
 
     def links_meant(self, word: str) -> list[LinkSetup]:
@@ -301,8 +301,7 @@ class Setup(msgspec.Struct, frozen=True, kw_only=True):
         for host, known in words.items():
             if word in known:
                 return host
-        expected = f"one of {listed(words)}" if words else "nothing: there is none"
-        raise WrongError("host", found=word, expected=expected, nearest=nearest(word, chain(*words.values())))
+        raise WrongError("host", found=word, expected=one_of(words), nearest=nearest(word, chain(*words.values())))
 
     def on_broker(self, address: str) -> "Setup":
         """The same bench with all that speaks MQTT on this broker. Raises `WrongError`."""

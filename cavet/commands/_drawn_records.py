@@ -11,7 +11,7 @@ from cavet.lanes import Lane, Lanes
 from cavet.library.past import delays_of, past_trails
 from cavet.record import RecordFile
 from cavet.units import show_duration, whole_number
-from cavet.wording import WrongError, listed, nearest, plain, unknown
+from cavet.wording import WrongError, nearest, one_of, plain, unknown
 
 COLUMNS = 112
 
@@ -34,7 +34,7 @@ def trail_drawing(words: tuple[str, ...]) -> Drawing:
     if trail is None:
         known = [str(number) for number in trails]
         near = nearest(words[1], known)
-        raise WrongError("draw trail", found=words[1], expected=f"one of {listed(known[:20])}", nearest=near)
+        raise WrongError("draw trail", found=words[1], expected=one_of(known), nearest=near)
     title = f"{trail.board}.{trail.point} = {trail.shown}" if trail.is_command else f"{trail.board} {trail.shown}"
     by = f"{trail.by}, trail {trail.number}, {trail.ended or 'under way'} after {show_duration(trail.took)}"
     ending = f"stopped before {trail.broken_at}: {trail.why} → {trail.mend}" if trail.broken_at else trail.why

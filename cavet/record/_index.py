@@ -122,16 +122,18 @@ class Index:
     def effects(self, number: int) -> list[Event]:
         """The events that follow from one, directly: they stand behind it."""
         found: list[Event] = []
-        for _, events, made in self._from(number):
+        *full, growing = self._from(number)
+        for _, events, made in full:
             if made.least_cause(events) <= number:
                 found += [events[place] for place in made.effects(events, number)]
-        return found
+        return found + [event for event in _behind(growing, number) if event.cause == number]
 
     def trail(self, root: int) -> list[Event]:
         """All events that follow from one, however far, oldest first; it itself is not among them."""
         members, latest = {root}, root
         found: list[Event] = []
-        for start, events, made in self._from(root):
+        *full, growing = self._from(root)
+        for start, events, made in full:
             if made.least_cause(events) > latest:
                 continue
             causes, places = made.causes(events)
@@ -143,6 +145,10 @@ class Index:
             if own:
                 found += [events[place] for place in sorted(own)]
                 latest = found[-1].number
+        for event in _behind(growing, root):
+            if event.cause in members:
+                members.add(event.number)
+                found.append(event)
         return found
 
     def _from(self, number: int) -> list[Indexed]:
@@ -190,6 +196,12 @@ class Index:
         if start not in self._snapshots:
             self._snapshots[start] = _gone_on(self._snapshot(indexes, before), indexes[before:place])
         return self._snapshots[start]
+
+
+def _behind(growing: Indexed, number: int) -> Sequence[Event]:
+    """The events of the chunk that still grows which stand behind one: these are gone through, not indexed."""
+    start, events, _ = growing
+    return events[max(0, number + 1 - start) :]
 
 
 def _gone_on(state: dict[StateKey, int], chunks: list[Indexed]) -> dict[StateKey, int]:

@@ -7,7 +7,7 @@ Parts have their inertia, and of points a host knows no more than what it has he
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from itertools import groupby
 from typing import Any
 
@@ -68,6 +68,30 @@ class Moments:
         mode = self._bench.world.boards[event.board].circuit.pins[pin[1]].mode
         if event.kind is Kind.LEVEL or event.note == mode.word or mode is PinMode.SERVO:  # not: steps, or how it blinks
             yield pin, float(value)
+
+
+class Edges:
+    """Calls `ring` at each edge at which a condition begins to hold, once it has held so long; `now` tells the time."""
+
+    def __init__(self, moments: Moments, lasts: float, now: Callable[[], float], ring: Callable[[], None]) -> None:
+        self._moments = moments
+        self._lasts = lasts
+        self._now = now
+        self._ring = ring
+        self._held = moments.look()[-1]
+        self._since: float | None = None
+
+    def look(self) -> None:
+        """Look on from where it was looked last."""
+        for holds in self._moments.look():
+            if holds and not self._held:
+                self._since = self._now()
+            if not holds:
+                self._since = None
+            if self._since is not None and self._now() - self._since >= self._lasts - 1e-9:
+                self._ring()
+                self._since = None
+            self._held = holds
 
 
 class _Glance:

@@ -13,6 +13,7 @@ from typing import Any
 
 from cavet.bench import LOOK_SECONDS, HostLink, RunningBench, Standings
 from cavet.boards import Rule
+from cavet.clock import Regular
 from cavet.faults import note_fault
 from cavet.hosts import Point
 from cavet.record import Kind, Topic
@@ -21,7 +22,7 @@ from cavet.routines._blocks import Blocks
 from cavet.routines._checked import Body, CheckedRoutine, CheckedTrack, Program, first_line
 from cavet.routines._following import delay_of, edge_before, how_it_ended
 from cavet.routines._looking import Looking
-from cavet.routines._moments import Moments
+from cavet.routines._moments import Edges, Moments
 from cavet.routines._telling import End, EndError, LeaveError, OverError, Tell
 from cavet.routines._track import Scope, Track
 from cavet.routines._working import unreachable
@@ -64,6 +65,8 @@ class Runner(Blocks):
         self._is_over = asyncio.Event()
         self._lost_since: dict[str, float] = {}
         """Since when links that are needed are away."""
+        self._told = 0
+        """Until where it was told what boards have done by themselves."""
 
     @property
     def _now(self) -> float:
@@ -148,10 +151,13 @@ class Runner(Blocks):
     async def _in_good_order(self, name: str, tunes: dict[str, float]) -> End:
         """Run it, take what boards were given away again, and send what was touched to rest, whatever has ended it."""
         rules = self._program.reflexes
+        self._told = len(self._bench.record)
         self._give_rules(rules)
+        hosts = [self._bench.host_links[host] for host in sorted(self._program.routines[name].hosts)]
+        self._look_at_links(hosts)
         watching = [
-            asyncio.create_task(self._watch_reflexes(len(self._bench.record))),
-            asyncio.create_task(self._watch_links(sorted(self._program.routines[name].hosts))),
+            Regular(REFLEX_SECONDS, self._tell_reflexes),
+            Regular(LINK_SECONDS, lambda: self._look_at_links(hosts)),
         ]
         given_up: asyncio.CancelledError | None = None
         try:
@@ -160,9 +166,9 @@ class Runner(Blocks):
             given_up, end = error, End(result="stopped", why="who ran it has given it up")
         self._give_rules({board: [] for board in rules})
         at_rest = await self._to_rest()
-        for task in watching:
-            task.cancel()
-        await asyncio.wait(watching)
+        for each in watching:
+            each.end()
+        self._tell_reflexes()
         self._tell("end", result=end.result, line=end.line, why=end.why, touched=list(self._touched), at_rest=at_rest)
         if given_up is not None:
             raise given_up
@@ -175,39 +181,29 @@ class Runner(Blocks):
         if rules:
             self._bench.board_side.turn()
 
-    async def _watch_links(self, hosts: list[str]) -> None:
+    def _look_at_links(self, links: list[HostLink]) -> None:
         """End the run where a link that it needs is lost for good, whatever its tracks wait for. A step that needs the
         link is given the time to say so itself."""
-        while True:
-            for link in (self._bench.host_links[host] for host in hosts):
-                if link.ready:
-                    self._lost_since.pop(link.setup.name, None)
-                    continue
-                since = self._lost_since.setdefault(link.setup.name, self._now)
-                if self._has_passed(since, link.setup.settings.lost_after + LINK_SECONDS):
-                    self._end_all(End(result="lost", why=str(unreachable(link))))
-            await asyncio.sleep(LINK_SECONDS)
+        for link in links:
+            if link.ready:
+                self._lost_since.pop(link.setup.name, None)
+                continue
+            since = self._lost_since.setdefault(link.setup.name, self._now)
+            if self._has_passed(since, link.setup.settings.lost_after + LINK_SECONDS):
+                self._end_all(End(result="lost", why=str(unreachable(link))))
 
     def _is_lost_for_good(self, link: HostLink) -> bool:
         since = self._lost_since.get(link.setup.name)
         return since is not None and self._has_passed(since, link.setup.settings.lost_after)
 
-    async def _watch_reflexes(self, number: int) -> None:
-        """Tell each turn of a rule that a board follows by itself, with its delay."""
-        try:
-            while True:
-                number = self._tell_reflexes(number)
-                await asyncio.sleep(REFLEX_SECONDS)
-        finally:
-            self._tell_reflexes(number)
-
-    def _tell_reflexes(self, number: int) -> int:
-        events = self._bench.record.since(number)
+    def _tell_reflexes(self) -> None:
+        """Tell each turn of a rule that a board has followed by itself since that was last told, with its delay."""
+        events = self._bench.record.since(self._told)
+        self._told = events[-1].number + 1 if events else self._told
         for event in events:
             delay = delay_of(self._bench.record, event) if event.kind == Kind.REFLEX else None
             if delay is not None:
                 self._tell("reflex", t=round(event.t, 6), name=event.subject, delay=round(delay, 6))
-        return events[-1].number + 1 if events else number
 
     async def _whole(self, name: str, tunes: dict[str, float]) -> End:
         try:
@@ -335,7 +331,10 @@ class Runner(Blocks):
         """Listen; one turn at a time, and an edge during its turn is kept, one only."""
         rings = asyncio.Event()
         assert setup.condition is not None  # a `when` has one
-        watching = asyncio.create_task(self._ring(setup, track.look.beside(), rings))
+        look = track.look.beside()
+        lasts = setup.lasts.run(look) if setup.lasts is not None else 0.0
+        edges = Edges(Moments(setup.condition, look, self._bench), lasts, lambda: self._now, rings.set)
+        watching = Regular(LOOK_SECONDS, edges.look)
         try:
             while True:
                 await rings.wait()
@@ -347,7 +346,7 @@ class Runner(Blocks):
                 await self._steps(setup.body, track)
                 self._tell_delay(setup, edge, first)
         finally:
-            watching.cancel()
+            watching.end()
 
     def _tell_delay(self, setup: CheckedTrack, edge: float | None, first: int) -> None:
         """How long it took from the edge at a pin to the pin that was driven for it, where both are known."""
@@ -356,25 +355,6 @@ class Runner(Blocks):
         driven = [step.t for trail in trails if (step := trail.reached(Kind.DRIVEN)) is not None]
         if edge is not None and driven:
             self._tell("when", name=setup.name, line=setup.line, delay=round(min(driven) - edge, 6))
-
-    async def _ring(self, setup: CheckedTrack, look: Looking, rings: asyncio.Event) -> None:
-        """Watch for the edge at which a condition begins to hold, and holds so long as is said."""
-        assert setup.condition is not None
-        lasts = setup.lasts.run(look) if setup.lasts is not None else 0.0
-        moments = Moments(setup.condition, look, self._bench)
-        held = moments.look()[-1]
-        since: float | None = None
-        while True:
-            await asyncio.sleep(LOOK_SECONDS)
-            for holds in moments.look():
-                if holds and not held:
-                    since = self._now
-                if not holds:
-                    since = None
-                if since is not None and self._now - since >= lasts - 1e-9:
-                    rings.set()
-                    since = None
-                held = holds
 
     # steps
 

@@ -7,6 +7,7 @@ from math import inf
 from typing import Any
 
 from cavet.bench import LOOK_SECONDS, Heard, HostLink, RunningBench, Standings, ramp, read_afresh, say
+from cavet.clock import until
 from cavet.hosts import Asked, Point, PointKind
 from cavet.record import Kind, Topic, Trail
 from cavet.routines import _tree as tree
@@ -233,14 +234,16 @@ class Working:
         """Wait until a condition has held for so long; tell whether it did in time."""
         moments, began = Moments(condition, track.look.beside(), self._bench), self._now
         since: float | None = None
-        while True:
+
+        def look() -> bool | None:
+            nonlocal since
             for held in moments.look():
                 since = (since if since is not None else self._now) if held else None
                 if since is not None and self._has_passed(since, lasts):
                     return True
-            if self._has_passed(began, at_most):
-                return False
-            await asyncio.sleep(LOOK_SECONDS)
+            return False if self._has_passed(began, at_most) else None
+
+        return await until(look, LOOK_SECONDS)
 
     async def _expect(self, step: tree.Step, track: Track) -> None:
         began = self._now
