@@ -75,6 +75,8 @@ def why(trail: Trail, broken: Kind, around: Circumstances) -> tuple[str, str]:
         return refused.note, _mend_refusal(refused, broken, around, was_answered=trail.answered is not None)
     if stopped is not None and stopped.reason in UNTAKEN:
         return stopped.note, UNTAKEN[stopped.reason]
+    if stopped is not None and stopped.reason is Reason.REWIRED:
+        return stopped.note, "ask again; see which defects are on (d)"
     if stopped is not None and stopped.kind == Kind.LOST:
         what = "free it, or try another one" if stopped.topic is Topic.PART else "measure at the pin; try another one"
         return stopped.note, f"{what}; look whether a defect is on (d)"

@@ -290,12 +290,12 @@ class Board:
         self._kept = [outgoing for outgoing in out if outgoing.client is not client]
         return [outgoing for outgoing in out if outgoing.client is client]
 
-    def spoil(self, defects: list[Defect], now: float) -> None:
-        """Take up its defects as they are switched now."""
+    def spoil(self, defects: list[Defect], now: float, cause: int | None) -> None:
+        """Take up its defects as they are switched now, by the event `cause`."""
         self.spoiled = Spoiled()
         for defect in defects:
             if defect.on and defect.board == self.name:
                 defect.spoil(self.spoiled)
         self._picks_up_at = now if self.spoiled.floating else inf
         self.wake = now
-        self.circuit.spoil(self.spoiled, now)
+        self.circuit.spoil(self.spoiled, now, cause)

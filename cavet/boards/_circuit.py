@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from typing import NamedTuple
 
 from cavet.boards._pins import FULL_DUTY, SWITCHING, Pin, PinMode, Stepping
 from cavet.boards._profile import Profile
@@ -17,6 +18,14 @@ from cavet.wording import listed
 
 class PinRefusedError(Exception):
     """The firmware was asked for something that a pin can't do; the text says so, and what could."""
+
+
+class _Drives(NamedTuple):
+    """How a pin drives what hangs on it: its parts that can follow, each with its wire."""
+
+    is_dead: bool
+    is_inverted: bool
+    wires: list[tuple[Part, str]]
 
 
 class Circuit:
@@ -204,17 +213,15 @@ class Circuit:
         note = f"pin {pin.number} took it, but its line stays low: the pin is dead, or its wire is broken"
         self._tell(Kind.LOST, Topic.PIN, str(pin.number), value, cause, note, reason=Reason.DEAD)
 
-    def _pass_on(self, pin: Pin, now: float, *, is_news: bool = True) -> None:
+    def _pass_on(self, pin: Pin, now: float) -> None:
         wired = self._wired.get(pin.number)
         if wired is not None:
-            self._move(*wired, pin, now, is_news=is_news)
+            self._move(*wired, pin, now)
         for part, wire in self._shared.get(pin.number, ()):
-            self._move(part, wire, pin, now, is_news=is_news)
+            self._move(part, wire, pin, now)
 
-    def _move(self, part: Part, wire: str, pin: Pin, now: float, *, is_news: bool) -> None:
+    def _move(self, part: Part, wire: str, pin: Pin, now: float) -> None:
         if part.name in self._seized:
-            if not is_news:
-                return  # it was driven before: whoever did that was told what became of it
             note = f"{part.name} is stuck: pin {pin.number} was driven, and it stays as it stands"
             self._tell(Kind.LOST, Topic.PART, part.name, part.tells(now), pin.cause, note, reason=Reason.HELD)
             return
@@ -301,19 +308,30 @@ class Circuit:
         """What all parts draw from the board, in A."""
         return sum(part.current(now) for part in self.parts.values())
 
-    def spoil(self, spoiled: Spoiled, now: float) -> None:
-        """Make what is wrong take effect, and take back what is not any more."""
+    def spoil(self, spoiled: Spoiled, now: float, cause: int | None) -> None:
+        """Make what is wrong take effect, and take back what is not any more. Where a pin drives a part otherwise by
+        that, the part follows, by the event `cause`; nothing has happened to the others."""
         self.bus.stuck = spoiled.stuck
         for device in self.devices:
             device.silent = device.name in spoiled.silent
         self.mute = spoiled.mute
         self.pace = 1.0 + spoiled.drift
+        self._floating = {number: self._floating.get(number, 0.0) for number in spoiled.floating}
+        driving = [pin for pin in self.pins.values() if pin.mode.drives]
+        before = [self._drives(pin) for pin in driving]
         self._swapped = spoiled.swapped
         self._seized = spoiled.seized
-        self._floating = {number: self._floating.get(number, 0.0) for number in spoiled.floating}
         self._rewire()
         for pin in self.pins.values():
             pin.dead = pin.number in spoiled.dead
             pin.inverted = pin.number in spoiled.inverted
-            if pin.mode.drives:
-                self._pass_on(pin, now, is_news=False)
+        for pin, drove in zip(driving, before, strict=True):
+            drives = self._drives(pin)
+            for part, wire in drives.wires if drives != drove else ():
+                part.follow_anew(wire, pin, now, cause)
+                part.touch(now)
+
+    def _drives(self, pin: Pin) -> _Drives:
+        wired = self._wired.get(pin.number)
+        there = [*((wired,) if wired is not None else ()), *self._shared.get(pin.number, ())]
+        return _Drives(pin.dead, pin.inverted, [each for each in there if each[0].name not in self._seized])

@@ -68,7 +68,7 @@ class World:
         self._sagging: list[Board] = []
         """Boards whose supply can give only so much."""
         for board in boards:
-            self._spoil(board)
+            self._spoil(board, None)
 
     def go_on(self, before: World, now: float) -> None:
         """Go on in the place of another world: parts that were there go on from where they stand."""
@@ -240,9 +240,9 @@ class World:
         told = self._record.append(Kind.FAULT, board.name, topic, named, type(error).__name__, None, words)
         board.fail(words, self.now, told)
 
-    def _spoil(self, board: Board) -> None:
-        """Let a board take up its defects, as they are switched now."""
-        board.spoil(list(self.defects.values()), self.now)
+    def _spoil(self, board: Board, cause: int | None) -> None:
+        """Let a board take up its defects, as they are switched now, by the event `cause`."""
+        board.spoil(list(self.defects.values()), self.now, cause)
         self._sagging = [each for each in self.all_boards if each.spoiled.current < inf]
 
     def attempt(self, board: Board, act: Callable[..., T], *arguments: Any) -> T | None:
@@ -316,5 +316,5 @@ class World:
             raise unknown("defect", name, known)
         defect = self.defects[name]
         defect.on = on
-        self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)
-        self._spoil(self.boards[defect.board])
+        told = self._record.append(Kind.DEFECT, defect.board, Topic.DEFECT, name, on, None, defect.tells)
+        self._spoil(self.boards[defect.board], told)

@@ -147,6 +147,8 @@ class Reason(StrEnum):
     """Something keeps the part from moving."""
     DEAD = "dead"
     """The pin's line does not follow."""
+    REWIRED = "rewired"
+    """A defect was switched: the part's wires lead elsewhere, or carry something else."""
     OVERFLOW = "overflow"
     """There was no room for it."""
 

@@ -227,6 +227,8 @@ class Trails:
         """The event by which each part set out or arrived last."""
         self._modes: dict[tuple[str, str], int] = {}
         """The event by which each pin was brought into its mode last: its value is that."""
+        self._defects: dict[str, int] = {}
+        """The event by which each defect was switched last."""
         self._next = 0
         self._trail_of: dict[int, Trail] = {}
         self._members: dict[int, list[int]] = {}
@@ -241,6 +243,8 @@ class Trails:
                 self._moved[event.board, event.subject] = event
             elif event.kind == Kind.DRIVEN and isinstance(event.value, str):
                 self._modes[event.board, event.subject] = event.number
+            elif event.kind == Kind.DEFECT:
+                self._defects[event.subject] = event.number
             if event.cause is None or event.kind == Kind.ASKED:  # a wish may follow from a step of a routine
                 self._begin(event)
             else:
@@ -318,7 +322,7 @@ class Trails:
 
     def _is_by_wires(self, moved: Event) -> bool:
         """Whether a part has moved since its wires are so, or its pin was brought into its mode."""
-        return moved.cause is None or moved.cause in self._modes.values()
+        return moved.cause is None or moved.cause in {*self._modes.values(), *self._defects.values()}
 
     def _forget(self, number: int) -> None:
         forgotten = self.all.pop(number)

@@ -164,6 +164,17 @@ class Part:
     def follow(self, wire: str, pin: Pin, now: float) -> None:
         """A pin that it hangs on was driven."""
 
+    def follow_anew(self, wire: str, pin: Pin, now: float, cause: int | None) -> None:
+        """Its wires are others from now on, by the event `cause`: it follows the pin as that is driven, and what it
+        does by that follows from that event. A command by which it was on its way has got no further."""
+        before = self._cause if self.busy(now) else None
+        driven, pin.cause = pin.cause, cause
+        self.follow(wire, pin, now)
+        pin.cause = driven
+        if before is not None and self._cause != before:
+            note = f"a defect was switched while {self.name} was on its way: it goes where its wires lead it now"
+            self._tell(Kind.LOST, Topic.PART, self.name, self.tells(now), before, note, reason=Reason.REWIRED)
+
     def advance(self, now: float) -> float:
         return inf
 
