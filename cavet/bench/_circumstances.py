@@ -34,10 +34,11 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """The time, less that in which nobody was there since the last that was heard of the trail."""
     point: Point | None
     simulated: bool
-    ready: bool
     link_words: str
     patience: float
     """How long the session goes on trying, in seconds."""
+    lost_at: float = math.inf
+    """Since when its host can't speak to the board; `inf` where it can."""
     byte_seconds: float = 0.0
     """How long a byte takes on its line, where that is a serial one."""
     line_share: float = 0.0
@@ -75,6 +76,11 @@ class Circumstances(msgspec.Struct, frozen=True, kw_only=True):
     """What its firmware speaks, where the bench says so."""
 
 
+def judged_at(trail: Trail, patience: float, now: float) -> float:
+    """The time that tells why a command got no farther: when it was ended, or was late; not what is so by now."""
+    return trail.stopped.t if trail.stopped is not None else min(now, trail.latest.t + patience + SETTLING_SECONDS)
+
+
 def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
     """How long a stage may still be missing after the one before it, in seconds."""
     moving = trail.moving_parts.get(around.part, trail.moving)
@@ -82,7 +88,13 @@ def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
         return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
     if stage == Kind.CONFIRMED or (stage == Kind.FRAMED and around.device is not None):  # others have the bus before it
         return around.patience + SETTLING_SECONDS
-    if around.point is not None and around.point.confirm and (stage == Kind.TAKEN or trail.unread is not None):
+    is_tried = Kind.CONFIRMED not in trail.steps  # what was confirmed is not said again
+    if (
+        around.point is not None
+        and around.point.confirm
+        and is_tried
+        and (stage == Kind.TAKEN or trail.unread is not None)
+    ):
         return around.patience + SETTLING_SECONDS
     silence = modbus.silence(around.byte_seconds) if around.byte_seconds else 0.0  # behind it a frame may be whole
     return SETTLING_SECONDS + 2 * silence

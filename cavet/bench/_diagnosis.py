@@ -115,12 +115,14 @@ def _broken_stage(trail: Trail, states: dict[Kind, StageState], around: Circumst
         if stopped.kind == Kind.UNCONFIRMED and (not missing or not around.simulated or _is_on_its_way(trail, around)):
             return Kind.CONFIRMED
         return _not_before(stopped, missing[0]) if missing else _not_reached_yet(trail)
-    if not missing or not (around.ready or around.fault):
+    if not missing:
         return None
     if (missing[0] is Kind.FRAMED and around.waits) or (missing[0] is Kind.CONFIRMED and around.is_to_be_said):
         return None
     since = max(trail.latest.t, around.line_until) if missing[0] is Kind.CARRIED else trail.latest.t
     deadline = since + allowed(trail, missing[0], around)
+    if around.lost_at < deadline and not around.fault:
+        return None  # the link was lost before it was late
     return missing[0] if around.now > deadline else None
 
 

@@ -37,6 +37,27 @@ class Presences:
         return told[place - 1][1] if place else None
 
 
+class Sessions:
+    """How the sessions with the boards stand, and since when some can't speak to theirs."""
+
+    def __init__(self) -> None:
+        self.states: dict[str, str] = {}
+        self._lost: dict[str, float] = {}
+
+    def note(self, event: Event) -> None:
+        """Take in an event."""
+        if event.topic is Topic.SESSION and event.kind is Kind.LINK:
+            self.states[event.subject] = str(event.value)
+            if event.value == READY:
+                self._lost.pop(event.subject, None)
+            else:
+                self._lost.setdefault(event.subject, event.t)
+
+    def lost_at(self, host: str, untold: float = inf) -> float:
+        """Since when a host can't speak to its board; `untold` where nothing has told of that."""
+        return self._lost.get(host, untold)
+
+
 class Beginnings:
     """When each board began anew, and ran again; when the hosts had set them up."""
 

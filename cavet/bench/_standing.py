@@ -6,9 +6,9 @@ from math import inf
 
 import msgspec
 
-from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
+from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances, judged_at
 from cavet.bench._diagnosis import Diagnosis, diagnose
-from cavet.bench._met import Beginnings, Presences
+from cavet.bench._met import Beginnings, Presences, Sessions
 from cavet.bench._running import RunningBench
 from cavet.benchfile import line_share
 from cavet.benchfile._setup import OWN
@@ -30,6 +30,10 @@ from cavet.record import Event, Kind, Trail, Trails
 
 JUDGED_SECONDS = 1.0
 """So long what was found of a broken trail is taken for granted, unless something new is heard of it."""
+
+
+MOST_FORGOTTEN = 1000
+"""So many trails that are no longer kept may still be known as they stood."""
 
 
 class Standing(msgspec.Struct, frozen=True):
@@ -67,9 +71,11 @@ class Standings:
         self.trails = Trails(parts=bench.setup.parts_meant, pins=bench.setup.pins_meant)
         self._live: set[int] = set()
         """The trails that are not known to have ended well."""
-        self._known_broken: dict[int, tuple[float, tuple[int, int, int], Diagnosis]] = {}
-        """Of those that were found broken: when, up to which of their events, and how."""
-        self._presences, self._beginnings = Presences(), Beginnings()
+        self._known_broken: dict[int, tuple[float, int, Diagnosis]] = {}
+        """Of those that were found broken: when, after how many changes of theirs, and how."""
+        self._settled: dict[int, tuple[int, Diagnosis]] = {}
+        """Of those of which nothing more was to come: after how many changes of theirs, and how they stood."""
+        self._presences, self._beginnings, self._sessions = Presences(), Beginnings(), Sessions()
 
     def follow(self) -> list[Event]:
         """Read on in the record; give what is new."""
@@ -79,6 +85,7 @@ class Standings:
             if event.kind is Kind.LINK:
                 self._presences.note(event)
                 self._beginnings.note(event)
+                self._sessions.note(event)
             elif event.kind is Kind.BOARD:
                 self._beginnings.note(event)
         self._live.update(event.number for event in events if event.number in self.trails.all)
@@ -150,19 +157,42 @@ class Standings:
 
     def _judged(self, trail: Trail) -> Diagnosis:
         """How a trail stands; one that is broken, and of which nothing new was heard, is not judged anew each time."""
-        stopped = trail.stopped.number if trail.stopped is not None else -1
-        now, latest = self._bench.clock.now(), (trail.latest.number, stopped, trail.resends)
-        t, upto, diagnosis = self._known_broken.get(trail.number, (-inf, latest, None))
-        if diagnosis is None or upto != latest or now - t > JUDGED_SECONDS:
+        upto = self.trails.changes_of(trail)
+        t, known, diagnosis = self._known_broken.get(trail.number, (-inf, upto, None))
+        if diagnosis is None or known != upto or self._bench.clock.now() - t > JUDGED_SECONDS:
             diagnosis = self.diagnose(trail)
             if diagnosis.broken is not None:
-                self._known_broken[trail.number] = now, latest, diagnosis
+                self._known_broken[trail.number] = self._bench.clock.now(), upto, diagnosis
         return diagnosis
 
     def diagnose(self, trail: Trail) -> Diagnosis:
-        """Say how a trail stands, stage by stage."""
+        """Say how a trail stands, stage by stage. What was found once nothing more was to come of it stays so, whatever
+        has become of its board since."""
+        upto = self.trails.changes_of(trail)
+        known, diagnosis = self._settled.get(trail.number, (-1, None))
+        if diagnosis is not None and known == upto:
+            return diagnosis
         before = self.trails.all.get(trail.stands_as) if trail.stands_as is not None else None
-        return diagnose(trail, self._circumstances(trail), self.diagnose(before) if before is not None else None)
+        left_by = self.diagnose(before) if before is not None else None
+        found = diagnose(trail, self._circumstances(trail), left_by)
+        if _is_settled(found) and (left_by is None or _is_settled(left_by)) and self._has_settled(trail, found):
+            self._settle(trail, upto, found)
+        return found
+
+    def _has_settled(self, trail: Trail, found: Diagnosis) -> bool:
+        """Whether nothing is expected any more that tells more of it: it does not wait for its turn, and what has ended
+        it may have come of something that was told behind it."""
+        if trail.stopped is None and found.broken is Kind.FRAMED:
+            return False
+        since = trail.stopped.t if trail.stopped is not None else trail.latest.t
+        return found.broken is None or self._bench.clock.now() > since + SETTLING_SECONDS
+
+    def _settle(self, trail: Trail, upto: int, found: Diagnosis) -> None:
+        """Keep what was found, as long as the trail is kept."""
+        if len(self._settled) > 2 * len(self.trails.all) + MOST_FORGOTTEN:
+            self._settled = {number: of for number, of in self._settled.items() if number in self.trails.all}
+        if trail.number in self.trails.all:
+            self._settled[trail.number] = upto, found
 
     def _circumstances(self, trail: Trail) -> Circumstances:
         bench = self._bench
@@ -177,27 +207,27 @@ class Standings:
                 now=now,
                 point=point,
                 simulated=board is not None,
-                ready=True,
                 link_words="",
                 patience=1.0,
                 profile=profile,
                 firmware=described.firmware if described is not None else "",
             )
+        patience = link.setup.settings.patience(link.link.byte_seconds)
         return Circumstances(
             now=now,
             point=point,
             simulated=board is not None,
-            ready=link.ready,
+            lost_at=inf if link.ready else self._sessions.lost_at(point.board, 0.0),
             link_words=link.words,
             waits=link.session.is_busy(bench.clock.now()),
             is_to_be_said=link.session.is_to_be_said(point.name),
             began_anew=self._beginnings.meets(link.link.board, trail.root.t, trail.latest.t + SETTLING_SECONDS),
             not_set_up=self._beginnings.since_ready(link.link.board, point.board, trail.root.t),
-            patience=link.setup.settings.patience(link.link.byte_seconds),
+            patience=patience,
             byte_seconds=link.link.byte_seconds,
             line_share=line_share(bench.setup, point.board) if trail.was_given_up else 0.0,
             line_until=link.session.said_until,
-            here=self._presences.at(point.board, trail.stopped.t if trail.stopped is not None else bench.clock.now()),
+            here=self._presences.at(point.board, judged_at(trail, patience, bench.clock.now())),
             own_broker=link.link.broker == OWN,
             fault=bench.fault_of(point.board),
             board_runs=board is None or board.state is BoardState.RUNNING,
@@ -255,6 +285,11 @@ class Standings:
                 self._live.discard(number)
                 self._known_broken.pop(number, None)
         return sorted(found, key=lambda pair: -pair[0].number)
+
+
+def _is_settled(diagnosis: Diagnosis) -> bool:
+    """Whether nothing more is to come of a trail."""
+    return diagnosis.broken is not None or diagnosis.is_over
 
 
 def shows_itself(point: Point, part: Part) -> bool:

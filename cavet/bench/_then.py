@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances
+from cavet.bench._circumstances import SETTLING_SECONDS, Circumstances, judged_at
 from cavet.bench._diagnosis import Diagnosis, diagnose
-from cavet.bench._met import Answering, Beginnings, Presences
+from cavet.bench._met import READY, Answering, Beginnings, Presences, Sessions
 from cavet.benchfile import line_share
 from cavet.benchfile._setup import OWN, Setup
 from cavet.hosts import LONGEST_ANSWER, DevicePoint, Point
 from cavet.record import Event, Kind, Topic, Trail, Trails
 
 EVERY = 1 << 60
-READY = "ready"
 OF_SIMULATED = (Kind.BOARD, Kind.TAKEN, Kind.DRIVEN, Kind.MOVED)
 """Events that only a simulated board tells."""
 
@@ -22,10 +21,10 @@ class Evidence:
     """What a record tells of its boards: which were simulated, how the sessions with them stood last."""
 
     def __init__(self) -> None:
-        self.states: dict[str, str] = {}
         self.simulated: set[str] = set()
         self.now = 0.0
         self._presences, self._answering, self._beginnings = Presences(), Answering(), Beginnings()
+        self._sessions = Sessions()
 
     def note(self, event: Event) -> None:
         """Take in an event."""
@@ -33,7 +32,7 @@ class Evidence:
         if event.kind is Kind.BOARD or event.kind is Kind.LINK:
             self._beginnings.note(event)
         if event.topic is Topic.SESSION and event.kind is Kind.LINK:
-            self.states[event.subject] = str(event.value)
+            self._sessions.note(event)
         elif event.kind in OF_SIMULATED:
             self.simulated.add(event.board)
         elif event.kind is Kind.LINK:
@@ -47,7 +46,7 @@ class Evidence:
             is_simulated = trail.root.board in self.simulated
             described = setup.boards.get(trail.root.board) if setup is not None else None
             return Circumstances(
-                now=self.now, point=None, simulated=is_simulated, ready=True, link_words="", patience=1.0,
+                now=self.now, point=None, simulated=is_simulated, link_words="", patience=1.0,
                 firmware=described.firmware if described is not None else "",
             )  # fmt: skip
         host = point.board
@@ -55,7 +54,7 @@ class Evidence:
         parts = setup.boards[board].parts if board in setup.boards and board in self.simulated else {}
         profile = setup.boards[board].profile if board in setup.boards and board in self.simulated else None
         part = point.part or point.name
-        state = self.states.get(host, READY)
+        state = self._sessions.states.get(host, READY)
         byte_seconds = setup.links[of.link].byte_seconds
         patience = of.settings.patience(byte_seconds)
         return Circumstances(
@@ -64,11 +63,11 @@ class Evidence:
             byte_seconds=byte_seconds, line_until=trail.latest.t + LONGEST_ANSWER * byte_seconds,
             line_share=line_share(setup, host) if trail.was_given_up else 0.0,
             not_set_up=self._beginnings.since_ready(board, host, trail.root.t),
-            ready=state == READY, link_words=state, patience=patience, part=part if part in parts else "",
-            part_kind=parts[part].kind if part in parts else "",
+            lost_at=self._sessions.lost_at(host), link_words=state, patience=patience,
+            part=part if part in parts else "", part_kind=parts[part].kind if part in parts else "",
             device=of.devices.get(point.device) if isinstance(point, DevicePoint) else None,
             own_broker=setup.links[of.link].broker == OWN,
-            here=self._presences.at(host, trail.stopped.t if trail.stopped is not None else self.now),
+            here=self._presences.at(host, judged_at(trail, patience, self.now)),
             answering=self._answering.of(board, of.devices) if isinstance(point, DevicePoint) else (), profile=profile,
         )  # fmt: skip
 

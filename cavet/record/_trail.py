@@ -250,6 +250,10 @@ class Trails:
             else:
                 self._extend(event)
 
+    def changes_of(self, trail: Trail) -> int:
+        """How many events a trail has: what was found of it may be otherwise once there are more."""
+        return len(self._members.get(trail.number, ()))
+
     @property
     def next(self) -> int:
         """The number of the event to go on from."""

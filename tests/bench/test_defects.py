@@ -109,6 +109,54 @@ class Defects(unittest.TestCase):
         bench.wait(0.1)
         self.assertEqual("closed", bench.part("shed.relay").state)
 
+    def test_what_an_earlier_command_did_stays_told_as_it_was(self):
+        with cavet.open("demo", seed="a", defects=()) as bench:
+            asked = {"beacon": "50 %", "walkway": "100 %", "upper_paddle": "60 %", "horn": "on", "lamp": "on"}
+            for name, value in asked.items():
+                bench[name].set(value)
+            bench.wait(2)
+            before = {name: str(bench[name].trail) for name in asked}
+            self.assertFalse([name for name, text in before.items() if "stopped before" in text])
+            since = len(bench.record.events)
+            for defect in ("dead_walkway", "crossed_paddles", "worn_cable", "towpath_mute"):
+                with bench.defect(defect):
+                    bench.wait(1)
+                    self.assertEqual(before, {name: str(bench[name].trail) for name in asked})
+                bench.wait(1)
+            self.assertEqual(before, {name: str(bench[name].trail) for name in asked})
+            events = bench.record.events[since:]
+            switched = {event.number for event in events if event.kind is Kind.DEFECT}
+            moved = [event for event in events if event.kind is Kind.MOVED]
+            self.assertEqual({"walkway", "upper_paddle", "lower_paddle"}, {event.subject for event in moved})
+            self.assertLessEqual({event.cause for event in moved}, switched)
+
+    def test_a_defect_that_meets_a_part_on_its_way_ends_its_command_there(self):
+        with cavet.open("demo", seed="a") as bench:
+            bench["walkway"].set("100 %")
+            self.assertLess(bench.part("gatehouse.walkway").state, 90)  # confirmed, and still on its way
+            with bench.defect("dead_walkway"):
+                bench.wait(1)
+                trail = bench["walkway"].trail
+                self.assertEqual((trail.ended, trail.broken_at), ("broken", "moved"))
+                self.assertIn("a defect was switched while walkway was on its way", trail.why)
+                self.assertEqual("ask again; see which defects are on (d)", trail.mend)
+                self.assertEqual(0, bench.part("gatehouse.walkway").state)
+
+    def test_what_broke_stays_told_as_it_was_whatever_becomes_of_its_link(self):
+        with cavet.open("demo", seed="a", defects=("crossed_paddles",)) as bench:
+            with contextlib.suppress(cavet.Unconfirmed):
+                bench["upper_paddle"].set("60 %")
+            bench.wait(2)
+            told = str(bench["upper_paddle"].trail)
+            self.assertIn("lower_paddle moved, not upper_paddle", told)
+            with bench.broken("gatehouse"):
+                for seconds in (0.01, 1, 10):
+                    bench.wait(seconds)
+                    self.assertEqual(told, str(bench["upper_paddle"].trail))
+            bench.wait(0.5)
+            old = next(trail for trail in bench.trails() if trail.point == "upper_paddle")
+            self.assertEqual(told, str(old))
+
     def test_a_supply_that_sags_lets_the_board_start_anew(self):
         bench = self.bench('kind = "sagging"\nboard = "hut"\ncurrent = "10 mA"')
         bench["flag"].set(90)

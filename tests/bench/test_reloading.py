@@ -8,6 +8,7 @@ from pathlib import Path
 from cavet.bench import RunningBench
 from cavet.benchfile import BenchFile, changes_between, check_text, load_bench
 from cavet.demo import demo_path
+from cavet.record import Kind
 from cavet.wording import UnreachableError
 from tests.patience import PATIENCE
 
@@ -103,6 +104,18 @@ class WhileItRuns(unittest.IsolatedAsyncioTestCase):
         writer.write(READ)
         answer = await asyncio.wait_for(reader.read(100), PATIENCE)
         self.assertEqual(answer[-1] & 1, 1)
+
+    async def test_nothing_is_told_of_parts_that_stay_as_they_are(self):
+        await self.drive("beacon", 50.0)
+        beacon = self.part("gatehouse.beacon")
+        await self.until(lambda: beacon.state(self.bench.clock.now()) > 49)
+        self.bench.board_side.turn()
+        since = len(self.bench.record)
+        await self.change(("[points.pump_a]", f"{NEW}[points.pump_a]"))
+        await self.until(lambda: self.bench.host_links["new"].ready)
+        told = self.bench.record.since(since)
+        moved = {each.subject for each in told if each.kind is Kind.MOVED and each.board == "gatehouse"}
+        self.assertEqual(set(), moved & {"beacon", "walkway", "upper_paddle", "lower_paddle", "horn"})
 
     async def test_a_changed_board_begins_anew_on_the_link_that_it_had(self):
         await self.drive("walkway", 50.0)

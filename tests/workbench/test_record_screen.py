@@ -290,6 +290,7 @@ class OnTheScreen(unittest.TestCase):
             await self.there(seat, ("beacon", 50.0), ("walkway", 20.0))
             record = seat.desk.bench.record
             asked = next(each for each in record.since(0) if each.kind is Kind.ASKED and each.subject == "beacon")
+            await seat.until(lambda: any(each.kind is Kind.CONFIRMED for each in record.trail(asked.number)))
             commands = await asyncio.to_thread(commands_in, seat.desk, 0.0, asked.t)
             self.assertEqual(0.0, commands.begin)
             (told,) = [each.told for each in commands.found if each.point == "beacon"]
