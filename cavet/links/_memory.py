@@ -159,4 +159,4 @@ class _Host:
         return link.inward.send(garble(data, *link.rates), said=data)
 
     def close(self) -> None:
-        self._link.close("the host has shut the link")
+        self._link.close("the other end has shut the link")

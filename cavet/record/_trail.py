@@ -188,6 +188,8 @@ class Trail(msgspec.Struct):
             self.losses += 1
             is_all = not self.is_of_a_point and event.reason in NOT_TAKEN  # nobody says it again
             self.stopped = event if is_all or event.topic in (Topic.PIN, Topic.PART) else self.stopped
+        elif event.kind is Kind.OVERTAKEN and self.stopped is not None and self.stopped.kind is Kind.OVERTAKEN:
+            pass  # by the newer wish, and then where its part was when that drove it: the first says why
         elif event.kind != Kind.OVERTAKEN or event.topic is not Topic.PART or not self.drove_again(cause):
             self.stopped = event
             self.refused = event if event.kind == Kind.REFUSED else self.refused

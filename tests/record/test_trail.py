@@ -129,6 +129,26 @@ class TrailStory(unittest.TestCase):
                 self.assertEqual(self.trail(asked).stopped.note, "why")
                 self.assertFalse(self.trail(asked).complete)
 
+    def test_of_two_events_that_overtake_it_the_first_says_why(self):
+        asked, (framed,) = self.sent()
+        driven = self.tell(Kind.DRIVEN, framed, Topic.PIN, "2")
+        self.tell(Kind.OVERTAKEN, asked, note="a newer wish came")
+        self.tell(Kind.OVERTAKEN, driven, Topic.PART)
+        self.assertEqual("a newer wish came", self.trail(asked).stopped.note)
+
+    def test_what_a_part_does_since_a_defect_was_switched_is_by_its_wires(self):
+        asked, (framed,) = self.sent()
+        self.tell(Kind.MOVED, self.tell(Kind.DRIVEN, framed, Topic.PIN, "2"), Topic.PART, value=50.0)
+        self.tell(Kind.CONFIRMED, asked)
+        upto = self.tell.trails.changes_of(self.trail(asked))
+        switched = self.tell(Kind.DEFECT, None, Topic.DEFECT, "dead", value=True)
+        moved = self.tell(Kind.MOVED, switched, Topic.PART, value=0.0)
+        self.assertEqual(upto, self.tell.trails.changes_of(self.trail(asked)))
+        again = self.tell(Kind.ASKED, value=50)
+        self.tell(Kind.UNCHANGED, again)
+        stood = self.trail(again).stood
+        self.assertEqual((moved, False), (stood.number, self.trail(again).is_others))
+
     def test_a_part_that_the_same_wish_drives_anew_is_not_overtaken(self):
         asked, (framed,) = self.sent()
         first = self.tell(Kind.DRIVEN, framed, Topic.PIN, "2")
