@@ -107,9 +107,11 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.sees("not walked yet: w walks all outputs")
             await seat.press("w")
             await seat.sees("2 are as they should be, 1 not judged")
+            await seat.press("right_square_bracket")
+            await seat.until(lambda: seat.app.screen.under_cursor.name == "flag")
             await seat.press("o")
             await seat.on(MomentScreen)
-            await seat.sees("lamp ← on  walk", "◆ moved")
+            await seat.sees("▸ flag", "flag ← 180 deg  walk", "◆ moved")
             await seat.press("escape")
             await seat.on(ChecksScreen)
 

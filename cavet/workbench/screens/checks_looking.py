@@ -52,19 +52,23 @@ async def look_at(
         except WrongError as error:
             screen.say(str(error))
             return
-        looking.go_to(_where_it_broke(past) if trail is None else _end_of(past, trail))
+        name, t = _where_it_broke(past) if trail is None else _end_of(past, trail)
+        looking.choose_point(name)
+        looking.go_to(t)
         leave = behind.pop_all()  # from here on it stays open for as long as it is looked at
     screen.app.push_screen(MomentScreen(past, looking, lambda: None), lambda _: leave.close())
 
 
-def _end_of(past: PastDesk, trail: int) -> float:
-    """When the last thing happened that followed from a wish."""
-    return max((event.t for event in past.bench.record.trail(trail)), default=_where_it_broke(past))
+def _end_of(past: PastDesk, trail: int) -> tuple[str, float]:
+    """The point of a wish, and when the last thing happened that followed from it."""
+    record = past.bench.record
+    return record[trail].subject, max((event.t for event in record.trail(trail)), default=record[trail].t)
 
 
-def _where_it_broke(past: PastDesk) -> float:
-    """When the last thing went wrong; else when the last thing was done that somebody has said; else the end."""
+def _where_it_broke(past: PastDesk) -> tuple[str, float]:
+    """Where and when the last thing went wrong; else the last thing was done that somebody has said; else the end."""
     events = past.bench.record.since(0)
-    wrong = (event.t for event in reversed(events) if event.kind in BROKE)
-    done = (event.t for event in reversed(events) if event.kind in DONE and event.cause is not None)
-    return next(wrong, next(done, events[-1].t if events else 0.0))
+    wrong = (event for event in reversed(events) if event.kind in BROKE)
+    done = (event for event in reversed(events) if event.kind in DONE and event.cause is not None)
+    found = next(wrong, next(done, events[-1] if events else None))
+    return (found.subject, found.t) if found is not None else ("", 0.0)
