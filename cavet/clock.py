@@ -292,6 +292,8 @@ async def until(look: Callable[[], T | None], seconds: float) -> T:
     came: asyncio.Future[T] = asyncio.get_running_loop().create_future()
 
     def look_again() -> None:
+        if came.done():  # who waits has just been told to give up
+            return
         try:
             found = look()
         except Exception as error:  # noqa: BLE001

@@ -183,6 +183,19 @@ class Regularly(unittest.TestCase):
 
         self.assertEqual(clock.run(main(), fast=True), [0.0, 0.0, 0.005, 0.01, 0.015])
 
+    def test_who_is_told_to_give_up_in_the_moment_of_a_look_is_not_looked_for(self):
+        async def main():
+            loop, told = asyncio.get_running_loop(), []
+            loop.set_exception_handler(lambda loop, context: told.append(context["message"]))
+            loop.call_at(0.01, lambda: waits.cancel())  # just before the look
+            waits = asyncio.create_task(clock.until(lambda: loop.time() >= 0.01 or None, 0.01))
+            with self.assertRaises(asyncio.CancelledError):
+                await waits
+            await asyncio.sleep(1)
+            return told
+
+        self.assertEqual(clock.run(main(), fast=True), [])
+
     def test_what_a_look_raises_is_raised_where_it_is_waited_for_and_who_gives_up_looks_no_more(self):
         async def main():
             looks = []

@@ -88,13 +88,8 @@ def allowed(trail: Trail, stage: Kind, around: Circumstances) -> float:
         return moving.t - trail.latest.t + float(moving.value or 0) + SETTLING_SECONDS
     if stage == Kind.CONFIRMED or (stage == Kind.FRAMED and around.device is not None):  # others have the bus before it
         return around.patience + SETTLING_SECONDS
-    is_tried = Kind.CONFIRMED not in trail.steps  # what was confirmed is not said again
-    if (
-        around.point is not None
-        and around.point.confirm
-        and is_tried
-        and (stage == Kind.TAKEN or trail.unread is not None)
-    ):
+    may_be_tried = (stage == Kind.TAKEN or trail.unread is not None) and Kind.CONFIRMED not in trail.steps
+    if around.point is not None and around.point.confirm and may_be_tried:
         return around.patience + SETTLING_SECONDS
     silence = modbus.silence(around.byte_seconds) if around.byte_seconds else 0.0  # behind it a frame may be whole
     return SETTLING_SECONDS + 2 * silence

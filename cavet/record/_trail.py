@@ -229,8 +229,8 @@ class Trails:
         """The event by which each part set out or arrived last."""
         self._modes: dict[tuple[str, str], int] = {}
         """The event by which each pin was brought into its mode last: its value is that."""
-        self._defects: dict[str, int] = {}
-        """The event by which each defect was switched last."""
+        self._defects: set[int] = set()
+        """The events by which defects were switched."""
         self._next = 0
         self._trail_of: dict[int, Trail] = {}
         self._members: dict[int, list[int]] = {}
@@ -246,7 +246,7 @@ class Trails:
             elif event.kind == Kind.DRIVEN and isinstance(event.value, str):
                 self._modes[event.board, event.subject] = event.number
             elif event.kind == Kind.DEFECT:
-                self._defects[event.subject] = event.number
+                self._defects.add(event.number)
             if event.cause is None or event.kind == Kind.ASKED:  # a wish may follow from a step of a routine
                 self._begin(event)
             else:
@@ -327,8 +327,8 @@ class Trails:
             trail.is_others = mover is not None and (not mover.is_of_a_point or mover.part == trail.part)
 
     def _is_by_wires(self, moved: Event) -> bool:
-        """Whether a part has moved since its wires are so, or its pin was brought into its mode."""
-        return moved.cause is None or moved.cause in {*self._modes.values(), *self._defects.values()}
+        """Whether a part has moved since its wires are so, by a defect, say, or its pin was brought into its mode."""
+        return moved.cause is None or moved.cause in self._defects or moved.cause in self._modes.values()
 
     def _forget(self, number: int) -> None:
         forgotten = self.all.pop(number)

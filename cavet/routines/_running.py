@@ -153,7 +153,7 @@ class Runner(Blocks):
         rules = self._program.reflexes
         self._told = len(self._bench.record)
         self._give_rules(rules)
-        hosts = [self._bench.host_links[host] for host in sorted(self._program.routines[name].hosts)]
+        hosts = sorted(self._program.routines[name].hosts)
         self._look_at_links(hosts)
         watching = [
             Regular(REFLEX_SECONDS, self._tell_reflexes),
@@ -181,10 +181,10 @@ class Runner(Blocks):
         if rules:
             self._bench.board_side.turn()
 
-    def _look_at_links(self, links: list[HostLink]) -> None:
+    def _look_at_links(self, hosts: list[str]) -> None:
         """End the run where a link that it needs is lost for good, whatever its tracks wait for. A step that needs the
-        link is given the time to say so itself."""
-        for link in links:
+        link is given the time to say so itself. A change of the bench may put another link in its place."""
+        for link in (self._bench.host_links[host] for host in hosts if host in self._bench.host_links):
             if link.ready:
                 self._lost_since.pop(link.setup.name, None)
                 continue

@@ -144,6 +144,7 @@ class TrailStory(unittest.TestCase):
         switched = self.tell(Kind.DEFECT, None, Topic.DEFECT, "dead", value=True)
         moved = self.tell(Kind.MOVED, switched, Topic.PART, value=0.0)
         self.assertEqual(upto, self.tell.trails.changes_of(self.trail(asked)))
+        self.tell(Kind.DEFECT, None, Topic.DEFECT, "dead", value=False)
         again = self.tell(Kind.ASKED, value=50)
         self.tell(Kind.UNCHANGED, again)
         stood = self.trail(again).stood
