@@ -12,7 +12,7 @@ from unittest import mock
 import cavet
 from cavet import clock
 from cavet.bench import Carrier, RunningBench, until_ready
-from cavet.benchfile import check_text, load_bench
+from cavet.benchfile import BenchFile, changes_between, check_text, load_bench
 from cavet.demo import demo_path, find_routines
 from cavet.record import Kind
 from cavet.routines import KEYWORDS, Runner, python_of, routine_text, written_value
@@ -54,6 +54,28 @@ class Steps(unittest.TestCase):
             ["10 % 10 % 10 %", "20 % 20 % 20 %", "5", "3", "1", "middle", "26 7 4 2.6 5", "30"],
         )
         self.assertEqual((ran.end.result, ran.end.why), ("done", ""))
+
+    def test_it_goes_on_where_a_change_of_the_bench_opens_its_link_anew(self):
+        before = load_bench(demo_path())
+        text = before.text.replace("[points.horn]", "[points.hooter]")
+        after = BenchFile(before.path, text, check_text(text, "x.bench.toml", before.path.parent))
+        changes = changes_between(before, after)
+        self.assertIn("gatehouse", changes.hosts)
+
+        async def during(bench, runner):
+            await asyncio.sleep(1)
+            await bench.take_over(after.setup, changes)
+
+        async def lost(bench, runner):
+            await during(bench, runner)
+            await asyncio.sleep(2)
+            bench.break_link("gatehouse")
+
+        steps = "routine a\n    set beacon to 50 %\n    wait 60 s\n    set beacon to 20 %\n"
+        for meanwhile, result, until in ((during, "done", 60), (lost, "lost", 20)):
+            ran = run(steps, during=meanwhile)
+            self.assertEqual(result, ran.end.result)
+            self.assertLess(ran.of("end")[0]["t"], until + 15)
 
     def test_every_kind_of_output_is_set_and_goes_to_rest(self):
         ran = run("""
