@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from cavet.bench import Diagnosis, StageState
+from cavet.bench import Diagnosis
 from cavet.boards import driven_words
 from cavet.hosts import Point
 from cavet.record import STAGES, Event, Kind, Topic, Value
@@ -69,8 +69,7 @@ class Trail:
     def _end(self, trail: Followed, diagnosis: Diagnosis) -> str:
         if diagnosis.broken is not None:
             return "broken"
-        is_taken = diagnosis.states[Kind.TAKEN] is not StageState.COMING  # else its bytes may have been lost, too
-        if trail.reached(Kind.CONFIRMED) is not None and is_taken:
+        if trail.reached(Kind.CONFIRMED) is not None:
             return "confirmed"
         if trail.stopped is not None and trail.stopped.kind in ENDS:
             return ENDS[trail.stopped.kind]

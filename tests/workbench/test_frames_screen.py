@@ -452,14 +452,14 @@ class Screen(unittest.TestCase):
             await seat.press("f", *"relay", "enter", "space")
             await seat.until(lambda: any(Kind.FRAMED in each.steps for each in trails(seat)))
             (trail,) = (each for each in trails(seat) if each.point == "relay")
-            root = structs.replace(trail.root, t=seat.desk.now)
-            early = Trail(root, trail.part, {Kind.ASKED: Step([root])})
             await seat.press("ctrl+g", "3")
             await seat.on(FramesScreen)
             await seat.press("down")
             await seat.sees("read-coils 0 1")
             screen = seat.app.screen
             self.assertEqual("shed", screen.reading.link)
+            root = structs.replace(trail.root, t=seat.desk.now, number=1 << 30)  # one of its own, wished for just now
+            early = Trail(root, trail.part, {Kind.ASKED: Step([root])})
             screen.show_trail(early)
             self.assertEqual(("line", True), (screen.reading.link, screen.reading.following))
             early.steps = trail.steps
