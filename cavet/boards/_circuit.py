@@ -327,9 +327,11 @@ class Circuit:
             pin.inverted = pin.number in spoiled.inverted
         for pin, drove in zip(driving, before, strict=True):
             drives = self._drives(pin)
-            for part, wire in drives.wires if drives != drove else ():
-                part.follow_anew(wire, pin, now, cause)
-                part.touch(now)
+            is_otherwise = (drives.is_dead, drives.is_inverted) != (drove.is_dead, drove.is_inverted)
+            for part, wire in drives.wires:
+                if is_otherwise or (part, wire) not in drove.wires:
+                    part.follow_anew(wire, pin, now, cause)
+                    part.touch(now)
 
     def _drives(self, pin: Pin) -> _Drives:
         wired = self._wired.get(pin.number)

@@ -157,6 +157,23 @@ class Defects(unittest.TestCase):
             old = next(trail for trail in bench.trails() if trail.point == "upper_paddle")
             self.assertEqual(told, str(old))
 
+    def test_of_two_parts_at_a_pin_only_the_one_that_was_held_follows_it(self):
+        place = tempfile.TemporaryDirectory()
+        self.addCleanup(place.cleanup)
+        path = Path(place.name) / "b.bench.toml"
+        fan, twin = 'fan = { kind = "lamp", pin = 5 }', 'twin = { kind = "lamp", pin = 3 }'
+        text = HUT.replace(fan, f"{fan}\n{twin}").replace('failsafe = "300 ms"\n', "")
+        path.write_text(f'{text}\n[defects.x]\nkind = "seized"\nboard = "hut"\npart = "twin"\non = false\n', "utf-8")
+        with cavet.open(path, seed="a") as bench:
+            bench["lamp"].set("on")
+            bench.wait(0.5)
+            since = len(bench.record.events)
+            with bench.defect("x"):
+                bench.wait(0.5)
+            bench.wait(0.5)
+            moved = [event.subject for event in bench.record.events[since:] if event.kind is Kind.MOVED]
+        self.assertEqual(["twin"], moved)
+
     def test_a_supply_that_sags_lets_the_board_start_anew(self):
         bench = self.bench('kind = "sagging"\nboard = "hut"\ncurrent = "10 mA"')
         bench["flag"].set(90)

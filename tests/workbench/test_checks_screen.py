@@ -36,6 +36,7 @@ routine = "hut.routine#lit"
 program = ["python", "-c", "print(1)"]
 expect = ["lamp rises"]
 """
+WALK = "\n[checks.walk]\nwalk = true\n"
 
 
 class Squares(unittest.TestCase):
@@ -99,7 +100,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("escape")
             await seat.on(ChecksScreen)
 
-        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+        self.seated(story, checks=WALK + CHECKS)
 
     def test_a_walk_that_is_all_well_is_looked_at_as_well(self):
         async def story(seat):
@@ -115,7 +116,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.press("escape")
             await seat.on(ChecksScreen)
 
-        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+        self.seated(story, checks=WALK + CHECKS)
 
     def test_a_walk_of_the_boards_that_are_looked_at_is_looked_at_on_their_record(self):
         """Done once more, beside them, it would be another one: they may be real, or stand otherwise."""
@@ -131,7 +132,7 @@ class OnTheScreen(InTheFolder, unittest.TestCase):
             await seat.on(RecordScreen)
             await seat.sees("▸ flag", "flag ← 180 deg  walk")
 
-        self.seated(story, checks="\n[checks.walk]\nwalk = true\n" + CHECKS)
+        self.seated(story, checks=WALK + CHECKS)
 
     def test_of_one_that_looks_at_records_the_run_is_looked_at_that_has_failed_it(self):
         async def story(seat):
@@ -206,6 +207,12 @@ delays = { from = "asked", to = "driven", at_most = "50 ms", share = 0.95 }
             self.assertFalse(seat.desk.bench.world.part("hut.lamp").fraction(seat.desk.now))
             asked = [event.subject for event in seat.desk.bench.record.since(before) if event.kind is Kind.ASKED]
             self.assertIn("lamp", asked)
+            await seat.press("o")  # what was walked before it was stopped is there
+            await seat.on(RecordScreen)
+            await seat.sees("lamp ← on  walk")
+            seat.app.go_to_screen("checks")
+            await seat.on(ChecksScreen)
+            await seat.sees("the walk here")
             await seat.press("W")
             await seat.sees("each output in turn")
             await seat.press("down", "enter")

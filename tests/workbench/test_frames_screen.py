@@ -469,6 +469,14 @@ class Screen(unittest.TestCase):
             early.stopped = structs.replace(root, kind=Kind.LOST, reason=Reason.LINK_LOST, topic=Topic.LINK)
             screen.show_trail(early)
             await seat.sees("nothing of this trail was on the wire")
+            later = Trail(
+                structs.replace(root, t=seat.desk.now, number=2 << 30), trail.part, {Kind.ASKED: Step([root])}
+            )
+            screen.say("")
+            screen.show_trail(later)
+            self.assertEqual("", screen._message)
+            later.stopped = early.stopped
+            await seat.sees("nothing of this trail was on the wire")
 
         def trails(seat):
             return seat.desk.standings.trails.all.values()

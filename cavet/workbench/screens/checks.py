@@ -254,16 +254,17 @@ class ChecksScreen(Frame):
         """A failing run at the moment where it broke, a walk at the output under the cursor: Drive as it stood then; a
         walk of the boards that are looked at on Record, which has it."""
         going, check = self._going, self._check
+        if going is not None and going.is_live:
+            self._look_back(self._row_of(going.walked(check.name)[0]))
+            return
         done = views.run_to_look_at(going, check, self._failing)
         if going is None or done is None:
-            self.say("not walked yet: w walks all outputs" if check.walk else "no run of this check has failed")
+            self.say(self._nothing_to_look_at(going))
             return
-        walked = self._walked_row(done) if check.walk else None
+        walked = self._row_of(done.came.walked) if check.walk else None
         trail = walked.trail if walked is not None else None
         if walked is not None and trail is None:
             self.say(f"nothing was asked of {walked.output}: {walked.why}")
-        elif going.is_live:
-            self._look_back(walked)
         elif done.record is not None:
             self.run_worker(look_at(self, going.setup, done.record, trail), exit_on_error=False)
         else:
@@ -271,19 +272,27 @@ class ChecksScreen(Frame):
             case = views.small_case(done) if check.acts and not check.walk else done.came.case
             self.run_worker(do_again(self, going.setup, case, trail), exit_on_error=False)
 
-    def _walked_row(self, done: Done) -> Walked | None:
-        """What came of the output under the cursor in a run."""
+    def _nothing_to_look_at(self, going: Run | None) -> str:
+        """Why there is no run to be looked at."""
+        if going is not None and not going.is_over:
+            return "it is still being run"
+        return "not walked yet: w walks all outputs" if self._check.walk else "no run of this check has failed"
+
+    def _row_of(self, walked: Iterable[Walked]) -> Walked | None:
+        """What came of the output under the cursor."""
         row = self._row_view()
-        return next((each for each in done.came.walked if row is not None and each.output == row.name), None)
+        return next((each for each in walked if row is not None and each.output == row.name), None)
 
     def _look_back(self, walked: Walked | None) -> None:
-        """Go to where an output was walked, on Record."""
-        trails = self._desk.standings.trails.all
-        trail = trails.get(walked.trail) if walked is not None and walked.trail is not None else None
-        if trail is None:
-            self.say("it has left memory, and is in the record's file only")
-            return
-        self.depart(self.Away("record", trail))
+        """Go to where an output was walked on the boards that are looked at, on Record."""
+        if walked is None:
+            self.say("this output has not been walked")
+        elif walked.trail is None:
+            self.say(f"nothing was asked of {walked.output}: {walked.why}")
+        elif (trail := self._desk.standings.trails.all.get(walked.trail)) is None:
+            self.say("many commands have come since: look for it on Record")
+        else:
+            self.depart(self.Away("record", trail))
 
     def action_explain(self) -> None:
         """The check under the cursor, and how its pictures are read."""

@@ -250,12 +250,17 @@ class FramesScreen(FramesActing):
         link = self._link_of(trail, trail.root)
         if link and link != reading.link:
             reading.choose(link)
+        if not self._was_never_sent(trail):
+            self._expected = (trail, self._strokes)
+            reading.following = True
+
+    def _was_never_sent(self, trail: Trail) -> bool:
+        """Whether a trail without a frame is over; that is said."""
         diagnosis = self._desk.standings.diagnose(trail)
-        if diagnosis.broken is not None or diagnosis.is_over:
+        is_over = diagnosis.broken is not None or diagnosis.is_over
+        if is_over:
             self.say("nothing of this trail was on the wire")
-            return
-        self._expected = (trail, self._strokes)
-        reading.following = True
+        return is_over
 
     def _bring(self, trail: Trail) -> bool:
         """Bring the frame of a trail under the cursor, if its host has made it; tell whether it has."""
@@ -272,10 +277,11 @@ class FramesScreen(FramesActing):
 
     def _look_for_expected(self) -> None:
         """Go to the frame of the trail that one came here for, once it is made; no more where a key was pressed."""
-        if self._expected is not None:
-            trail, strokes = self._expected
-            if strokes != self._strokes or self._bring(trail):
-                self._expected = None
+        expected, self._expected = self._expected, None  # what is said on the way draws all of it anew
+        if expected is not None and expected[1] == self._strokes:
+            trail, _ = expected
+            if not (self._bring(trail) or self._was_never_sent(trail)):
+                self._expected = expected
 
     def _link_of(self, trail: Trail, event: Event) -> str:
         """The link that a trail went over: that of its point's host, or the one that a program has used."""
